@@ -1,0 +1,52 @@
+# The few helpers with which every folder declares its target, so that flags and arrows are said once.
+find_package(PkgConfig REQUIRED)
+find_package(Threads REQUIRED)
+pkg_check_modules(SNDFILE REQUIRED IMPORTED_TARGET sndfile)
+pkg_check_modules(FFTW REQUIRED IMPORTED_TARGET fftw3 fftw3f)
+pkg_check_modules(SOXR REQUIRED IMPORTED_TARGET soxr)
+pkg_check_modules(XXHASH REQUIRED IMPORTED_TARGET libxxhash)
+pkg_check_modules(EBUR128 REQUIRED IMPORTED_TARGET libebur128)
+pkg_check_modules(RTAUDIO REQUIRED IMPORTED_TARGET rtaudio)
+find_package(nlohmann_json 3.11 REQUIRED)
+find_package(fmt REQUIRED)
+find_package(CLI11 REQUIRED)
+
+set(CMAKE_CXX_STANDARD 20)
+set(CMAKE_CXX_STANDARD_REQUIRED ON)
+set(CMAKE_CXX_EXTENSIONS OFF)
+set(CMAKE_POSITION_INDEPENDENT_CODE ON)
+# Not fast-math: infinities and NaN keep their meaning. Only errno and trap flags of sqrt are given up, so that it vectorises.
+add_compile_options(-fno-math-errno -fno-trapping-math)
+
+add_library(gristle_warnings INTERFACE)
+target_compile_options(gristle_warnings INTERFACE -Wall -Wextra -Wpedantic -Wshadow -Wnon-virtual-dtor
+  -Woverloaded-virtual -Wold-style-cast
+  # false alarms of GCC 12 in the library's own std::string (its bug 105651)
+  -Wno-stringop-overflow -Wno-array-bounds -Wno-restrict
+  $<$<BOOL:${GRISTLE_WERROR}>:-Werror>)
+
+# gristle_library(name SOURCES ... [DEPENDS ...] [PRIVATE ...]): a static library of one folder.
+# Includes are written from src/ ("core/units/result.h"). Qt is not on the path, so a wrong include cannot compile.
+function(gristle_library name)
+  cmake_parse_arguments(ARG "" "" "SOURCES;DEPENDS;PRIVATE" ${ARGN})
+  add_library(${name} STATIC ${ARG_SOURCES})
+  target_include_directories(${name} PUBLIC "${PROJECT_SOURCE_DIR}/src")
+  target_link_libraries(${name} PUBLIC ${ARG_DEPENDS} PRIVATE gristle_warnings ${ARG_PRIVATE})
+  target_precompile_headers(${name} PRIVATE <algorithm> <array> <cmath> <complex> <functional> <map> <memory>
+    <optional> <span> <string> <utility> <vector>)
+endfunction()
+
+# gristle_test(name SOURCE ... DEPENDS ...): one Qt Test program, registered with the test runner.
+function(gristle_test name)
+  cmake_parse_arguments(ARG "" "" "SOURCES;DEPENDS" ${ARGN})
+  add_executable(${name} ${ARG_SOURCES})
+  set_target_properties(${name} PROPERTIES AUTOMOC ON)
+  target_include_directories(${name} PRIVATE "${PROJECT_SOURCE_DIR}/src" "${PROJECT_SOURCE_DIR}/tests")
+  target_link_libraries(${name} PRIVATE ${ARG_DEPENDS} Qt6::Test gristle_warnings)
+  target_compile_definitions(${name} PRIVATE GRISTLE_CLI_PATH="$<TARGET_FILE:gristle-cli>"
+    GRISTLE_SOURCE_DIR="${PROJECT_SOURCE_DIR}")
+  target_precompile_headers(${name} PRIVATE <QtTest/QtTest> <cmath> <vector> <string>)
+  add_test(NAME ${name} COMMAND ${name})
+  set_tests_properties(${name} PROPERTIES TIMEOUT 300
+    ENVIRONMENT "QT_QPA_PLATFORM=offscreen;QT_LOGGING_RULES=qt.qpa.*=false;GRISTLE_NO_DEVICE=1")
+endfunction()

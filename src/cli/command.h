@@ -1,0 +1,46 @@
+#pragma once
+
+#include "core/units/progress.h"
+#include "core/units/result.h"
+
+#include <CLI/CLI.hpp>
+#include <functional>
+#include <nlohmann/json.hpp>
+
+namespace gristle::cli {
+
+using Json = nlohmann::ordered_json;
+
+/// What every command is given: how to speak, and a wish to stop.
+struct Surroundings {
+    bool json = false;
+    bool quiet = false;
+    std::stop_token stop;
+    /// Progress on standard error where that is a terminal.
+    core::Progress progress() const;
+};
+
+/// What a command gives back: the object for --json, the text for people, and the exit code where it did its work.
+struct Answer {
+    Json json;
+    std::string text;
+    int exitCode = 0;
+};
+
+/// Work that a parsed command line asks for.
+using Job = std::function<core::Result<Answer>(const Surroundings&)>;
+
+// One function for each command, defined in the file of its name: adds its options to `app`, and sets `job` when it is
+// the one that was called.
+void addDemo(CLI::App& app, Job& job);
+void addMeasure(CLI::App& app, Job& job);
+void addMix(CLI::App& app, Job& job);
+void addNodes(CLI::App& app, Job& job);
+void addRender(CLI::App& app, Job& job);
+void addSession(CLI::App& app, Job& job);
+void addStereo(CLI::App& app, Job& job);
+
+/// 2 usage, 3 bad input, 4 the work failed, 130 interrupted.
+int exitCodeOf(core::ErrorCode code);
+
+} // namespace gristle::cli

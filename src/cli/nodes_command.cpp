@@ -1,0 +1,72 @@
+#include "cli/command.h"
+#include "core/rig/node.h"
+#include "core/units/number_text.h"
+
+#include <fmt/format.h>
+
+namespace gristle::cli {
+
+using namespace core;
+
+namespace {
+
+const char* kindText(ParameterKind kind)
+{
+    switch (kind) {
+    case ParameterKind::Number: return "number";
+    case ParameterKind::Time: return "time";
+    case ParameterKind::Choice: return "choice";
+    case ParameterKind::File: return "file";
+    }
+    return "";
+}
+
+Json parameterJson(const ParameterSpec& p)
+{
+    const bool ranged = p.kind == ParameterKind::Number || p.kind == ParameterKind::Time;
+    Json initial = nullptr;
+    if (p.kind == ParameterKind::Number)
+        initial = *parseNumber(p.initial);
+    else if (!p.initial.empty())
+        initial = p.initial;
+    return {{"key", p.key},
+            {"label", p.label},
+            {"unit", p.unit},
+            {"kind", kindText(p.kind)},
+            {"min", ranged ? Json(p.kind == ParameterKind::Time ? p.min * 1000.0 : p.min) : Json(nullptr)},
+            {"max", ranged ? Json(p.kind == ParameterKind::Time ? p.max * 1000.0 : p.max) : Json(nullptr)},
+            {"default", initial},
+            {"choices", p.choices},
+            {"about", p.about}};
+}
+
+Result<Answer> nodes(const Surroundings&)
+{
+    Answer a;
+    a.json["node"] = Json::array();
+    for (const NodeType& t : nodeTypes()) {
+        Json node = {{"type", t.type}, {"title", t.title}, {"about", t.about}, {"channels", t.channels}};
+        node["parameter"] = Json::array();
+        a.text += fmt::format("{}  {}\n", t.type, t.about);
+        for (const ParameterSpec& p : t.parameters) {
+            node["parameter"].push_back(parameterJson(p));
+            const std::string range = p.kind == ParameterKind::Number
+                                          ? fmt::format("{} to {} {}", numberText(p.min), numberText(p.max), p.unit)
+                                      : p.kind == ParameterKind::Choice ? fmt::format("{}", fmt::join(p.choices, ", "))
+                                                                        : kindText(p.kind);
+            a.text += fmt::format("    {}={}  {}: {}\n", p.key, p.initial, range, p.about);
+        }
+        a.json["node"].push_back(std::move(node));
+    }
+    return a;
+}
+
+} // namespace
+
+void addNodes(CLI::App& app, Job& job)
+{
+    CLI::App* command = app.add_subcommand("nodes", "The nodes that a rig is built from");
+    command->callback([&job] { job = nodes; });
+}
+
+} // namespace gristle::cli

@@ -1,0 +1,67 @@
+#include "cli/report.h"
+
+#include <fmt/format.h>
+
+namespace gristle::cli {
+
+using namespace core;
+
+Json orNull(const std::optional<double>& value)
+{
+    return value && std::isfinite(*value) ? Json(*value) : Json(nullptr);
+}
+
+Json toJson(const LoudnessResult& l)
+{
+    return {{"integrated_lufs", orNull(l.integratedLufs)},
+            {"momentary_max_lufs", orNull(l.momentaryMaxLufs)},
+            {"short_term_max_lufs", orNull(l.shortTermMaxLufs)},
+            {"range_lu", orNull(l.rangeLu)}};
+}
+
+Json toJson(const StereoResult& s)
+{
+    Json out = {{"correlation", orNull(s.correlation)},
+                {"balance_db", orNull(s.balanceDb)},
+                {"width", orNull(s.width)},
+                {"mono_loss_db", orNull(s.monoLossDb)}};
+    out["band"] = Json::array();
+    for (const StereoBand& b : s.bands)
+        out["band"].push_back(
+            {{"hz", b.hz}, {"correlation", orNull(b.correlation)}, {"mono_loss_db", orNull(b.monoLossDb)}});
+    return out;
+}
+
+Json toJson(const std::vector<Finding>& findings)
+{
+    Json out = Json::array();
+    for (const Finding& f : findings)
+        out.push_back({{"severity", severityText(f.severity)},
+                       {"code", f.code},
+                       {"subject", f.subject},
+                       {"message", f.title + ": " + f.message},
+                       {"measured", orNull(f.measured)},
+                       {"target", orNull(f.target)},
+                       {"unit", f.unit},
+                       {"remedy", f.remedy}});
+    return out;
+}
+
+std::string findingLines(const std::vector<Finding>& findings)
+{
+    std::string out;
+    for (const Finding& f : findings) {
+        const char* mark = f.severity == Severity::Stop  ? "\u25a0 stop"
+                           : f.severity == Severity::Fix ? "\u25b3 fix "
+                                                         : "\u25cf note";
+        out += fmt::format("{}  {}. {}{}\n", mark, f.title, f.message, f.remedy.empty() ? "" : " " + f.remedy + ".");
+    }
+    return out;
+}
+
+std::string shown(const std::optional<double>& value, int digits)
+{
+    return value ? fmt::format("{:.{}f}", *value, digits) : "-";
+}
+
+} // namespace gristle::cli

@@ -1,0 +1,12 @@
+#pragma once
+
+#include "core/advice/finding.h"
+#include "core/measure/measure_file.h"
+
+namespace gristle::core {
+
+/// Was this captured right? Codes: file.truncated, level.silent, level.clipped, level.flat_top, level.hot, level.low,
+/// level.right, level.headroom, level.hum, level.noise, level.dc, level.no_rest, level.channels_alike.
+std::vector<Finding> levelFindings(const FileMeasurement& measured, const MeasureOptions& options);
+
+} // namespace gristle::core

@@ -1,0 +1,48 @@
+#pragma once
+
+#include "core/audio/audio_reader.h"
+
+namespace gristle::core {
+
+enum class SampleFormat { Int16, Int24, Float32 };
+
+struct WriteOptions {
+    int sampleRateHz = 48000;
+    std::size_t channels = 1;
+    SampleFormat format = SampleFormat::Int24;
+    std::int64_t expectedFrames = 0; ///< about: decides between WAV and RF64
+};
+
+/// Writes a WAV file (RF64 past 4 GiB) beside its place and puts it there when it is complete: a file that was begun
+/// and not committed leaves nothing behind. The file holds no time stamp. One thread at a time.
+class AudioWriter {
+public:
+    /// @error WriteFailed where the folder is missing or not writable
+    static Result<AudioWriter> create(const std::filesystem::path& path, const WriteOptions& options);
+
+    AudioWriter(AudioWriter&&) noexcept;
+    AudioWriter& operator=(AudioWriter&&) noexcept;
+    ~AudioWriter(); ///< removes what was written unless commit() was called
+
+    /// Appends frames, full scale 1.0. Integer formats clip what is past full scale and count it.
+    /// @error WriteFailed where the disk is full
+    Outcome write(const AudioBuffer& block);
+    /// Flushes to disk and moves the file to its place.
+    Outcome commit();
+    std::int64_t clippedSamples() const noexcept;
+
+private:
+    struct State;
+    explicit AudioWriter(std::unique_ptr<State> state);
+    std::unique_ptr<State> state_;
+};
+
+/// Writes a whole recording.
+Outcome writeRecording(const std::filesystem::path& path, const Recording& recording,
+                       SampleFormat format = SampleFormat::Float32);
+
+/// Copies any readable audio file to WAV without loss: rate, depth and channels stay. Where all channels of the source
+/// are alike, one is kept. @error as AudioReader::open and AudioWriter::create
+Result<AudioInfo> copyLosslessly(const std::filesystem::path& from, const std::filesystem::path& to);
+
+} // namespace gristle::core

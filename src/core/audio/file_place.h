@@ -1,0 +1,25 @@
+#pragma once
+
+#include "core/units/result.h"
+
+#include <filesystem>
+#include <string_view>
+
+namespace gristle::core {
+
+/// A name beside `path` for a file in the making. Other processes get other names.
+std::filesystem::path placeBeside(const std::filesystem::path& path);
+
+/// Forces `temporary` to disk and renames it over `path`. @error WriteFailed; the temporary file is then removed
+Outcome putInPlace(const std::filesystem::path& temporary, const std::filesystem::path& path);
+
+/// Writes text so that either the old or the new content is on disk, whatever happens. @error WriteFailed
+Outcome writeTextAtomically(const std::filesystem::path& path, std::string_view text);
+
+/// The whole content of a text file of at most `mostBytes`. @error FileMissing, FileUnreadable, Unsupported (too long)
+Result<std::string> readText(const std::filesystem::path& path, std::size_t mostBytes = 256u << 20);
+
+/// The failure of writing `path`, in words, with the reason that errno gives.
+Error writeError(const std::filesystem::path& path, int errnoValue);
+
+} // namespace gristle::core

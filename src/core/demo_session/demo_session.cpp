@@ -1,0 +1,247 @@
+#include "core/demo_session/demo_session.h"
+
+#include "core/audio/audio_writer.h"
+#include "core/measure/activity.h"
+#include "core/measure/vu.h"
+#include "core/sim/performance.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace gristle::core {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr double kRate = 48000.0;
+using Frets = std::vector<std::pair<int, int>>;
+
+/// Muted eighths on one string with chords on the accents; two bars a chord.
+std::vector<WrittenNote> rhythmRiff(int bars)
+{
+    const int roots[] = {0, 3, 5, 0};
+    std::vector<WrittenNote> part;
+    for (int bar = 0; bar < bars; ++bar) {
+        const int root = roots[(bar / 2) % 4];
+        const double at = bar * 4.0;
+        const Frets chord = {{0, root}, {1, root + 2}, {2, root + 2}};
+        part.push_back({at, 1.0, chord, 0.95, false});
+        for (const double beat : {1.0, 1.5, 2.0}) part.push_back({at + beat, 0.5, {{0, root}}, 0.7, true});
+        part.push_back({at + 2.5, 0.5, chord, 0.85, false});
+        if (bar % 4 == 3) {
+            part.push_back({at + 3.0, 0.9, {{0, root + 3}, {1, root + 5}}, 0.9, false});
+        } else {
+            for (const double beat : {3.0, 3.5}) part.push_back({at + beat, 0.5, {{0, root}}, 0.7, true});
+        }
+    }
+    return part;
+}
+
+std::vector<WrittenNote> leadLine(int bars)
+{
+    const int frets[] = {12, 15, 14, 12, 14, 12, 15, 17};
+    std::vector<WrittenNote> part;
+    for (int bar = 0; bar < bars; ++bar) {
+        const double at = bar * 4.0;
+        part.push_back({at, 1.5, {{4, frets[bar % 8]}}, 0.9, false});
+        part.push_back({at + 1.5, 0.5, {{4, frets[(bar + 1) % 8]}}, 0.7, false});
+        part.push_back({at + 2.0, 1.8, {{5, frets[(bar + 3) % 8] - 2}}, 0.85, false});
+    }
+    return part;
+}
+
+/// Broken chords, one note an eighth.
+std::vector<WrittenNote> brokenChords(int bars, double beatsPerBar)
+{
+    const std::vector<Frets> chords = {{{0, 0}, {2, 0}, {3, 2}, {4, 3}, {5, 2}, {4, 3}},
+                                       {{1, 0}, {2, 2}, {3, 2}, {4, 2}, {5, 0}, {4, 2}},
+                                       {{0, 5}, {2, 5}, {3, 4}, {4, 3}, {5, 3}, {4, 3}},
+                                       {{1, 2}, {2, 4}, {3, 4}, {4, 3}, {5, 2}, {4, 3}}};
+    std::vector<WrittenNote> part;
+    const int eighths = static_cast<int>(beatsPerBar * 2.0);
+    for (int bar = 0; bar < bars; ++bar) {
+        const Frets& chord = chords[static_cast<std::size_t>(bar) % chords.size()];
+        for (int i = 0; i < eighths; ++i)
+            part.push_back({bar * beatsPerBar + i * 0.5,
+                            1.4,
+                            {chord[static_cast<std::size_t>(i) % chord.size()]},
+                            i == 0 ? 0.85 : 0.62,
+                            false});
+    }
+    return part;
+}
+
+/// The typical VU reading, by the rule of measure.
+double typicalDbfs(const std::vector<float>& samples)
+{
+    VuMeter meter(kRate);
+    HopTrack hops(kRate);
+    meter.push(samples);
+    hops.push(samples);
+    meter.finish();
+    const auto playing = findPlaying(hops.powers(), std::nullopt);
+    std::vector<float> readings;
+    for (std::size_t i = 0; i < std::min(playing.size(), meter.readings().size()); ++i)
+        if (playing[i]) readings.push_back(meter.readings()[i]);
+    std::ranges::nth_element(readings, readings.begin() + long(readings.size() / 2));
+    return powerToDb(double(readings[readings.size() / 2]));
+}
+
+/// One take to be made.
+struct Planned {
+    std::string song, part, layer, guitar, pickup, rig;
+    double place = 0.0;
+    std::vector<WrittenNote> notes;
+    double tempo = 120.0;
+    OpenStrings strings;
+    PlayingStyle style;
+    double averageDbfs = -18.0;
+    SimulatedInterface interface;
+    bool turnedOver = false;
+    std::string file;
+    std::string recorded;
+};
+
+PlayingStyle playing(std::uint32_t seed, double pickupHz, double pickupAt)
+{
+    PlayingStyle style;
+    style.seed = seed;
+    style.pickupHz = pickupHz;
+    style.pickupAt = pickupAt;
+    return style;
+}
+
+std::vector<Planned> plan(const std::string& crunch, const std::string& clean)
+{
+    std::vector<Planned> out;
+    const auto carDeck = [&](const char* part, const char* layer, double place) -> Planned& {
+        Planned p;
+        p.song = "Car Deck", p.part = part, p.layer = layer, p.place = place;
+        p.tempo = 104.0, p.strings = standardTuning(), p.rig = crunch;
+        return out.emplace_back(std::move(p));
+    };
+    {
+        Planned& p = carDeck("Rhythm A", "Left 1", -100.0);
+        p.notes = rhythmRiff(8);
+        p.style = playing(11, 3300.0, 0.085);
+        p.averageDbfs = -23.5; // planted: 5.5 dB low
+        p.guitar = "the short one", p.pickup = "bridge", p.recorded = "2026-10-03T19:42:10";
+    }
+    {
+        Planned& p = carDeck("Rhythm A", "Right 1", 100.0);
+        p.notes = rhythmRiff(8);
+        p.style = playing(12, 4400.0, 0.12);
+        p.style.lateFromBeat = 24.0, p.style.lateToBeat = 32.0, p.style.lateMs = 24.0; // planted: bars 7 and 8 drag
+        p.averageDbfs = -17.8;
+        p.interface.humDbfs = -66.0; // planted: hum on one pickup
+        p.guitar = "the long one", p.pickup = "middle", p.recorded = "2026-10-03T20:05:31";
+    }
+    {
+        Planned& p = carDeck("Lead", "Middle", 0.0);
+        p.notes = leadLine(8);
+        p.style = playing(13, 3300.0, 0.10);
+        p.averageDbfs = -19.6;
+        p.guitar = "the short one", p.pickup = "neck", p.recorded = "2026-10-04T10:12:00";
+    }
+    for (const bool right : {false, true}) {
+        Planned p;
+        p.song = "Breakwater", p.part = "Clean", p.layer = right ? "Right" : "Left", p.place = right ? 60.0 : -60.0;
+        p.tempo = 76.0, p.strings = dropDTuning(), p.rig = clean;
+        p.notes = brokenChords(6, 4.0);
+        p.style = playing(right ? 22 : 21, right ? 4400.0 : 3300.0, right ? 0.14 : 0.11);
+        p.averageDbfs = right ? -8.5 : -18.6; // planted: the right one is far too hot and clips
+        p.guitar = right ? "the long one" : "the short one", p.pickup = right ? "neck" : "both";
+        p.recorded = right ? "2026-10-10T18:44:52" : "2026-10-10T18:20:07";
+        out.push_back(std::move(p));
+    }
+    for (const bool right : {false, true}) {
+        Planned p;
+        p.song = "Last Crossing", p.part = "Texture", p.layer = right ? "Wide right" : "Wide left";
+        p.place = right ? 80.0 : -80.0;
+        p.tempo = 138.0, p.strings = standardTuning(), p.rig = clean;
+        p.notes = brokenChords(10, 3.0);
+        p.style = playing(31, 4400.0, 0.11); // planted: the same performance twice, one turned over
+        p.averageDbfs = -18.2;
+        p.turnedOver = right;
+        p.guitar = "the long one", p.pickup = "bridge",
+        p.recorded = right ? "2026-10-17T21:18:30" : "2026-10-17T21:09:12";
+        p.interface.seed = right ? 8 : 7;
+        out.push_back(std::move(p));
+    }
+    return out;
+}
+
+Recording record(const Planned& p)
+{
+    const Performance performance = perform(p.notes, p.tempo, p.strings, p.style, kRate);
+    SimulatedInterface interface = p.interface;
+    SimulatedInterface quiet = interface;
+    quiet.noiseDbfs = quiet.humDbfs = -200.0;
+    interface.gainDb = p.averageDbfs - typicalDbfs(digitise(performance.volts, quiet, kRate));
+    auto samples = digitise(performance.volts, interface, kRate);
+    if (p.turnedOver)
+        for (float& x : samples) x = -x;
+    Recording recording{static_cast<int>(kRate), AudioBuffer(1, samples.size())};
+    std::ranges::copy(samples, recording.audio.channel(0).begin());
+    return recording;
+}
+
+Song& songOf(SessionDocument& d, const Planned& p)
+{
+    for (Song& s : d.songs)
+        if (s.name == p.song) return s;
+    Song song;
+    song.name = p.song;
+    song.tempoBpm = p.tempo;
+    if (p.song == "Last Crossing") song.meter = "6/8";
+    if (p.song == "Breakwater") song.tuning = "drop D";
+    return d.songs.emplace_back(std::move(song));
+}
+
+} // namespace
+
+Outcome makeDemoSession(const fs::path& folder, const Progress& progress)
+{
+    SessionDocument document;
+    document.name = "Night Ferry";
+    document.sampleRateHz = static_cast<int>(kRate);
+    auto session = SessionFolder::create(folder, document, "2026-10-03T19:30:00");
+    if (!session) return session.error();
+    RigDocument clean;
+    clean.name = "clean, late edge";
+    auto chain = parseRecallLine("amplifier drive=2 bass=4 middle=5 treble=6.5 master=3.5 | "
+                                 "impulse file=\"impulses/closed back, near.wav\" level=matched | "
+                                 "delay time=1/8d tempo=76 feedback=0.3 mix=0.16");
+    if (!chain) return chain.error();
+    clean.chain = std::move(*chain);
+    clean.outputDb = 6.0;
+    const auto cleanFile = session->saveRig(clean);
+    if (!cleanFile) return cleanFile.error();
+    const auto planned = plan("rigs/crunch, plain.v1.json", *cleanFile);
+    for (std::size_t i = 0; i < planned.size(); ++i) {
+        if (progress.stopped()) return Error{ErrorCode::Cancelled, "demo: stopped", ""};
+        const Planned& p = planned[i];
+        const std::string name = p.song + ", " + p.part + ", " + p.layer;
+        const fs::path made = folder / "cache" / (name + ".wav");
+        if (const auto wrote = writeRecording(made, record(p), SampleFormat::Int24); !wrote) return wrote;
+        auto take = session->importTake(made, 0, p.recorded);
+        std::error_code ignored;
+        fs::remove(made, ignored);
+        if (!take) return take.error();
+        Song& song = songOf(document, p);
+        if (song.parts.empty() || song.parts.back().name != p.part) song.parts.push_back({p.part, {}});
+        Layer layer;
+        layer.name = p.layer, layer.place = p.place, layer.guitar = p.guitar, layer.pickup = p.pickup,
+        layer.rig = p.rig;
+        layer.takes.push_back(std::move(*take));
+        song.parts.back().layers.push_back(std::move(layer));
+        const auto logged = session->log(
+            {p.recorded, "take", "Take 1 brought in, synthesised: " + name + ".wav", p.song, p.part, p.layer});
+        if (!logged) return logged;
+        progress.at(double(i + 1) / double(planned.size()));
+    }
+    return session->save(document);
+}
+
+} // namespace gristle::core

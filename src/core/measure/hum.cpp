@@ -1,0 +1,304 @@
+#include "core/measure/hum.h"
+
+#include "core/signal/fft.h"
+#include "core/signal/window.h"
+#include "core/units/decibels.h"
+
+#include <algorithm>
+#include <cmath>
+#include <complex>
+#include <numbers>
+
+namespace gristle::core {
+
+namespace {
+
+constexpr double kPi = std::numbers::pi;
+constexpr int kMostHarmonics = 12;
+constexpr double kPullHz = 0.8; // how far mains may be from nominal
+constexpr double kStandOutDb = 13.0;
+constexpr double kWorkingRateHz = 2000.0; // 12 x 60.8 = 730 Hz fits below its 800 Hz pass band
+constexpr double kLongestS = 10.0;
+
+struct Data {
+    std::vector<double> t, x; ///< seconds, samples
+    double longestS = 0.0;
+};
+
+/// Low-passes and thins out a stretch to about 2 kHz. The edges that the filter cannot reach are left out.
+void thinOut(const TimedSamples& stretch, double rateHz, Data& into)
+{
+    const auto step = std::max<std::size_t>(1, static_cast<std::size_t>(rateHz / kWorkingRateHz));
+    const double lowRate = rateHz / double(step);
+    const auto half = static_cast<std::size_t>(step == 1 ? 0 : 16 * step);
+    std::vector<double> taps(2 * half + 1, 1.0);
+    if (step > 1) {
+        const double beta = kaiserBeta(60.0);
+        double sum = 0.0;
+        for (std::size_t k = 0; k < taps.size(); ++k) {
+            const double t = double(k) - double(half);
+            taps[k] = sinc(t / double(step)) * kaiserAt(t / double(half + 1), beta);
+            sum += taps[k];
+        }
+        for (double& tap : taps) tap /= sum;
+    }
+    const auto& s = stretch.samples;
+    const std::size_t before = into.t.size();
+    for (std::size_t at = half; at + half < s.size(); at += step) {
+        double y = 0.0;
+        for (std::size_t k = 0; k < taps.size(); ++k) y += taps[k] * double(s[at - half + k]);
+        into.t.push_back(stretch.startS + double(at) / rateHz);
+        into.x.push_back(y);
+    }
+    into.longestS = std::max(into.longestS, double(into.t.size() - before) / lowRate);
+}
+
+/// Solves the symmetric positive system a x = b of size n in place by Cholesky; false where it is singular.
+bool solve(std::vector<double>& a, std::vector<double>& b, std::size_t n)
+{
+    for (std::size_t j = 0; j < n; ++j) {
+        double d = a[j * n + j];
+        for (std::size_t k = 0; k < j; ++k) d -= a[j * n + k] * a[j * n + k];
+        if (!(d > 1e-12)) return false;
+        a[j * n + j] = std::sqrt(d);
+        for (std::size_t i = j + 1; i < n; ++i) {
+            double v = a[i * n + j];
+            for (std::size_t k = 0; k < j; ++k) v -= a[i * n + k] * a[j * n + k];
+            a[i * n + j] = v / a[j * n + j];
+        }
+    }
+    for (std::size_t i = 0; i < n; ++i) {
+        for (std::size_t k = 0; k < i; ++k) b[i] -= a[i * n + k] * b[k];
+        b[i] /= a[i * n + i];
+    }
+    for (std::size_t i = n; i-- > 0;) {
+        for (std::size_t k = i + 1; k < n; ++k) b[i] -= a[k * n + i] * b[k];
+        b[i] /= a[i * n + i];
+    }
+    return true;
+}
+
+struct Fit {
+    double explained = 0.0;         ///< power, DC aside
+    std::vector<double> amplitudes; ///< of the harmonics asked for
+};
+
+/// Least squares of DC and the harmonics `orders` of `hz`.
+Fit fitSeries(const Data& data, double hz, const std::vector<int>& orders)
+{
+    const std::size_t n = 2 * orders.size() + 1;
+    std::vector<double> normal(n * n, 0.0), right(n, 0.0), row(n);
+    for (std::size_t i = 0; i < data.t.size(); ++i) {
+        row[0] = 1.0;
+        const std::complex<double> one = std::polar(1.0, 2.0 * kPi * hz * data.t[i]);
+        std::complex<double> power = 1.0;
+        int order = 0;
+        for (std::size_t k = 0; k < orders.size(); ++k) {
+            for (; order < orders[k]; ++order) power *= one;
+            row[2 * k + 1] = power.real();
+            row[2 * k + 2] = power.imag();
+        }
+        for (std::size_t a = 0; a < n; ++a) {
+            right[a] += row[a] * data.x[i];
+            for (std::size_t b = 0; b <= a; ++b) normal[a * n + b] += row[a] * row[b];
+        }
+    }
+    std::vector<double> solution = right;
+    Fit fit;
+    if (!solve(normal, solution, n)) return fit;
+    for (std::size_t k = 0; k < orders.size(); ++k) {
+        const double amplitude = std::hypot(solution[2 * k + 1], solution[2 * k + 2]);
+        fit.amplitudes.push_back(amplitude);
+        fit.explained += solution[2 * k + 1] * right[2 * k + 1] + solution[2 * k + 2] * right[2 * k + 2];
+    }
+    return fit;
+}
+
+/// The frequency near `from` that explains most, by a grid fine enough not to miss the peak and a golden section.
+double bestFrequency(const Data& data, double low, double high, const std::vector<int>& orders)
+{
+    const double span = std::max(0.1, data.t.back() - data.t.front());
+    const double step = 0.25 / (span * double(orders.back()));
+    double best = low, most = -1.0;
+    for (double f = low; f <= high; f += step) {
+        const double e = fitSeries(data, f, orders).explained;
+        if (e > most) most = e, best = f;
+    }
+    double a = best - step, b = best + step;
+    constexpr double kGolden = 0.6180339887498949;
+    double c = b - kGolden * (b - a), d = a + kGolden * (b - a);
+    double fc = fitSeries(data, c, orders).explained, fd = fitSeries(data, d, orders).explained;
+    for (int i = 0; i < 24; ++i) {
+        if (fc > fd) {
+            b = d, d = c, fd = fc;
+            c = b - kGolden * (b - a);
+            fc = fitSeries(data, c, orders).explained;
+        } else {
+            a = c, c = d, fc = fd;
+            d = a + kGolden * (b - a);
+            fd = fitSeries(data, d, orders).explained;
+        }
+    }
+    return 0.5 * (a + b);
+}
+
+/// Hann-weighted power at one frequency, over the longest contiguous run of the data.
+double powerAt(const Data& data, std::size_t first, std::size_t count, double hz)
+{
+    std::complex<double> sum = 0.0;
+    double mean = 0.0;
+    for (std::size_t i = 0; i < count; ++i) mean += data.x[first + i];
+    mean /= double(count);
+    for (std::size_t i = 0; i < count; ++i) {
+        const double w = 0.5 - 0.5 * std::cos(2.0 * kPi * (double(i) + 0.5) / double(count));
+        sum += w * (data.x[first + i] - mean) * std::polar(1.0, -2.0 * kPi * hz * data.t[first + i]);
+    }
+    return std::norm(sum);
+}
+
+/// First index and length of the longest run of the data without a gap.
+std::pair<std::size_t, std::size_t> longestRun(const Data& data)
+{
+    std::size_t best = 0, length = 0, first = 0;
+    for (std::size_t i = 1; i <= data.t.size(); ++i) {
+        const bool gap = i == data.t.size() || data.t[i] - data.t[i - 1] > 1.5 * (data.t[1] - data.t[0]);
+        if (!gap) continue;
+        if (i - first > length) best = first, length = i - first;
+        first = i;
+    }
+    return {best, length};
+}
+
+/// The harmonics whose power is kStandOutDb over the median of the noise to both sides.
+std::vector<int> standingOut(const Data& data, double hz)
+{
+    const auto [first, count] = longestRun(data);
+    const double resolution = 1.0 / (double(count) * (data.t[1] - data.t[0]));
+    std::vector<int> orders;
+    for (int h = 1; h <= kMostHarmonics; ++h) {
+        std::vector<double> around;
+        for (int k = 3; k <= 9; ++k) {
+            const double away = std::min(k * resolution, hz * (0.15 + 0.04 * k));
+            around.push_back(powerAt(data, first, count, h * hz - away));
+            around.push_back(powerAt(data, first, count, h * hz + away));
+        }
+        std::ranges::sort(around);
+        const double noise = 0.5 * (around[6] + around[7]);
+        if (powerAt(data, first, count, h * hz) > noise * std::pow(10.0, kStandOutDb / 10.0)) orders.push_back(h);
+    }
+    return orders;
+}
+
+bool isSeries(const std::vector<int>& orders)
+{
+    const auto low = std::ranges::count_if(orders, [](int h) { return h <= 5; });
+    return !orders.empty() && (orders.front() == 1 || low >= 2);
+}
+
+/// The stretches that lie within kLongestS of the longest one's start, longest data first kept.
+Data gather(const std::vector<TimedSamples>& rests, double rateHz)
+{
+    const auto longest = std::ranges::max_element(
+        rests, [](const auto& a, const auto& b) { return a.samples.size() < b.samples.size(); });
+    Data data;
+    for (const TimedSamples& rest : rests) {
+        const double room = longest->startS + kLongestS - rest.startS;
+        if (rest.startS < longest->startS - kLongestS / 2.0 || room <= 0.1) continue;
+        TimedSamples part = rest;
+        part.samples.resize(std::min(part.samples.size(), static_cast<std::size_t>(room * rateHz)));
+        thinOut(part, rateHz, data);
+    }
+    return data;
+}
+
+} // namespace
+
+std::optional<Hum> findHum(const std::vector<TimedSamples>& rests, double rateHz, Mains mains)
+{
+    if (rests.empty()) return std::nullopt;
+    Data data = gather(rests, rateHz);
+    if (data.t.size() < 100) return std::nullopt;
+    const double origin = data.t.front();
+    for (double& t : data.t) t -= origin;
+
+    std::vector<double> nominal;
+    if (mains != Mains::Hz60) nominal.push_back(50.0);
+    if (mains != Mains::Hz50) nominal.push_back(60.0);
+    double mostExplained = 0.0, bestHz = 0.0;
+    std::vector<int> bestOrders;
+    for (const double around : nominal) {
+        // Two rounds: a broad look with the low harmonics, then with those that stand out.
+        double hz = bestFrequency(data, around - kPullHz, around + kPullHz, {1, 2, 3});
+        std::vector<int> orders = standingOut(data, hz);
+        if (!isSeries(orders)) continue;
+        hz = bestFrequency(data, hz - 0.1, hz + 0.1, orders);
+        orders = standingOut(data, hz);
+        if (!isSeries(orders)) continue;
+        const double explained = fitSeries(data, hz, orders).explained;
+        if (explained > mostExplained) mostExplained = explained, bestHz = hz, bestOrders = orders;
+    }
+    if (bestOrders.empty()) return std::nullopt;
+
+    const Fit fit = fitSeries(data, bestHz, bestOrders);
+    if (fit.amplitudes.empty()) return std::nullopt;
+    Hum hum;
+    hum.mainsHz = bestHz;
+    double power = 0.0;
+    for (std::size_t k = 0; k < bestOrders.size(); ++k) {
+        hum.harmonics.push_back({bestHz * bestOrders[k], amplitudeToDb(fit.amplitudes[k])});
+        power += fit.amplitudes[k] * fit.amplitudes[k];
+    }
+    hum.levelDbfs = powerToDb(power);
+    return hum;
+}
+
+namespace {
+
+/// Four-term window with side lobes at -92 dB, so that strong hum does not spill. Source: Harris 1978.
+double blackmanHarris(double part)
+{
+    const double w = 2.0 * kPi * part;
+    return 0.35875 - 0.48829 * std::cos(w) + 0.14128 * std::cos(2.0 * w) - 0.01168 * std::cos(3.0 * w);
+}
+
+} // namespace
+
+double tonalPart(std::span<const float> samples, double rateHz, const std::optional<Hum>& hum)
+{
+    const auto n = std::min<std::size_t>(samples.size(), static_cast<std::size_t>(rateHz)); // at most a second
+    if (n < 64) return 0.0;
+    RealFft fft(fastFftSize(2 * n));
+    std::ranges::fill(fft.time(), 0.0f);
+    double mean = 0.0;
+    for (std::size_t i = 0; i < n; ++i) mean += double(samples[i]);
+    mean /= double(n);
+    for (std::size_t i = 0; i < n; ++i)
+        fft.time()[i] = static_cast<float>(blackmanHarris(double(i) / double(n)) * (double(samples[i]) - mean));
+    fft.forward();
+    const double binHz = rateHz / double(fft.size());
+    const auto first = static_cast<std::size_t>(60.0 / binHz);
+    const auto last = std::min(static_cast<std::size_t>(2000.0 / binHz), fft.size() / 2 - 1);
+    const double mainLobeHz = 4.5 * rateHz / double(n); // of the window: half of 8 bins and a little
+    std::vector<double> power;
+    for (std::size_t k = first; k <= last; ++k) {
+        const double hz = binHz * double(k);
+        const bool isMains =
+            hum && std::abs(hz - hum->mainsHz * std::round(hz / hum->mainsHz)) < std::max(mainLobeHz, 1.0);
+        if (!isMains) power.push_back(double(std::norm(fft.spectrum()[k])));
+    }
+    if (power.size() < 16) return 0.0;
+    double total = 0.0, lines = 0.0;
+    constexpr std::size_t kAround = 60;
+    std::vector<double> near;
+    for (std::size_t k = 0; k < power.size(); ++k) {
+        const std::size_t a = k > kAround ? k - kAround : 0;
+        near.assign(power.begin() + long(a), power.begin() + long(std::min(k + kAround, power.size())));
+        const auto middle = near.begin() + long(near.size() / 2);
+        std::ranges::nth_element(near, middle);
+        total += power[k];
+        if (power[k] > 30.0 * *middle) lines += power[k];
+    }
+    return total > 0.0 ? lines / total : 0.0;
+}
+
+} // namespace gristle::core

@@ -1,0 +1,52 @@
+#pragma once
+
+#include "core/audio/peak_pyramid.h"
+#include "core/measure/level.h"
+#include "core/measure/loudness.h"
+#include "core/measure/noise.h"
+#include "core/units/progress.h"
+
+namespace gristle::core {
+
+enum class TargetSchool { Average, Peak };
+
+struct MeasureOptions {
+    double referenceDbfs = -18.0; ///< 0 VU
+    TargetSchool target = TargetSchool::Average;
+    Mains mains = Mains::Auto;
+    bool keepPicture = false; ///< also build peak pyramids and keep the VU trace, for drawing
+};
+
+struct ChannelMeasurement {
+    LevelResult level;
+    std::optional<double> truePeakDbtp;
+    std::optional<double> vuMax;     ///< relative to the reference
+    std::optional<double> vuTypical; ///< median reading while playing, relative to the reference
+    NoiseResult noise;
+    std::vector<float> vuTrace; ///< power of the VU reading every 10 ms (see VuMeter); only with keepPicture
+    PeakPyramid peaks;          ///< only with keepPicture
+};
+
+struct GainAdvice {
+    TargetSchool target = TargetSchool::Average;
+    std::optional<double> gainChangeDb; ///< none for silence
+    bool heldByHeadroom = false;        ///< less than the school would ask, so that the true peak stays at -1 dBTP
+};
+
+struct FileMeasurement {
+    std::string file;
+    AudioInfo info;
+    std::vector<ChannelMeasurement> channels;
+    LoudnessResult loudness;
+    GainAdvice advice;
+};
+
+/// Everything that `measure` tells of a file, in one pass and a second look at its rests. Memory: 40 bytes a channel
+/// for each 10 ms, and the rests read again. @error as AudioReader; Cancelled
+Result<FileMeasurement> measureFile(const std::filesystem::path& path, const MeasureOptions& options,
+                                    const Progress& progress = {});
+
+/// The gain change by either school (contract: `advice`).
+GainAdvice adviseGain(const std::vector<ChannelMeasurement>& channels, TargetSchool school);
+
+} // namespace gristle::core

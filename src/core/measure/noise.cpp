@@ -1,0 +1,64 @@
+#include "core/measure/noise.h"
+
+#include "core/units/decibels.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace gristle::core {
+
+namespace {
+
+constexpr double kMostReadS = 30.0;
+constexpr double kMostTonal = 0.1; // a note of a tenth of the power moves the floor by 0.46 dB
+
+} // namespace
+
+Result<NoiseResult> analyseNoise(const HopTrack& track, const SampleSource& source, Mains mains)
+{
+    NoiseResult out;
+    const auto powers = track.powers();
+    auto candidates = findRests(powers);
+    std::ranges::stable_sort(candidates, [](const Stretch& a, const Stretch& b) { return a.count > b.count; });
+    std::vector<TimedSamples> rests;
+    double readS = 0.0;
+    for (Stretch s : candidates) {
+        if (readS >= kMostReadS) break;
+        s.count = std::min(s.count, static_cast<std::size_t>((kMostReadS - readS) / HopTrack::kHopS));
+        if (s.count * HopTrack::kHopS < 0.3) break;
+        const std::int64_t start = track.hopStart(s.first);
+        auto samples = source(start, track.hopStart(s.first + s.count) - start);
+        if (!samples) return samples.error();
+        TimedSamples rest{double(start) / track.rateHz(), std::move(*samples)};
+        const auto own = findHum({rest}, track.rateHz(), mains);
+        if (tonalPart(rest.samples, track.rateHz(), own) > kMostTonal) continue;
+        readS += double(rest.samples.size()) / track.rateHz();
+        rests.push_back(std::move(rest));
+        out.rests.push_back(s);
+    }
+    std::optional<double> floor;
+    if (!out.rests.empty()) {
+        double power = 0.0, hops = 0.0;
+        for (const Stretch& s : out.rests) {
+            power += track.powerWithoutDc(s.first, s.count) * double(s.count);
+            hops += double(s.count);
+        }
+        if (power > 0.0) floor = power / hops;
+        std::ranges::sort(rests, {}, &TimedSamples::startS);
+        out.hum = findHum(rests, track.rateHz(), mains);
+    }
+    out.playing = findPlaying(powers, floor);
+    if (!floor) return out;
+    out.floorDbfs = aes17Dbfs(*floor);
+    double playing = 0.0, hops = 0.0;
+    for (std::size_t i = 0; i < powers.size(); ++i) {
+        if (!out.playing[i]) continue;
+        playing += powers[i];
+        hops += 1.0;
+    }
+    // Where nothing stands out of the floor nobody plays, and there is no ratio to name.
+    if (hops > 0.0 && playing / hops > *floor * 2.0) out.snrDb = powerToDb(playing / hops / *floor);
+    return out;
+}
+
+} // namespace gristle::core

@@ -1,0 +1,159 @@
+#include "core/mix/layer_source.h"
+
+#include "core/audio/resampler.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace gristle::core {
+
+namespace {
+
+constexpr std::size_t kBlock = 4096;
+constexpr double kPrerollS = 2.0;
+
+} // namespace
+
+struct LayerSource::State {
+    AudioReader reader;
+    std::size_t channel;
+    CompiledRig rig;
+    int rate;
+    std::optional<Resampler> resampler;
+    double inFullScale, outFullScale;
+    std::int64_t readLeft; ///< frames of the file still to be read
+    std::int64_t total;    ///< frames that come out
+    std::int64_t pulled = 0;
+    std::int64_t toDrop; ///< latency and pre-roll
+    std::size_t channelsOut;
+    bool ended = false; ///< the file is used up; silence follows
+    AudioBuffer read;
+    std::vector<float> queue; ///< at the output rate, before the rig
+    std::size_t queueAt = 0;
+    std::array<std::vector<float>, 2> work;
+    std::array<std::vector<float>, 2> ready; ///< after the rig, not yet pulled
+    std::size_t readyAt = 0;
+
+    State(AudioReader r, std::size_t c, CompiledRig compiled, const LayerRecipe& recipe)
+        : reader(std::move(r)), channel(c), rig(std::move(compiled)),
+          rate(recipe.rateHz > 0 ? recipe.rateHz : reader.info().sampleRateHz),
+          inFullScale(recipe.input.fullScaleVolts()), outFullScale(recipe.output.fullScaleVolts()),
+          channelsOut(rig.outputChannels())
+    {
+        const int own = reader.info().sampleRateHz;
+        if (own != rate) resampler.emplace(own, rate);
+        for (auto& side : work) side.assign(kBlock, 0.0f);
+    }
+
+    /// Makes sure that up to `frames` frames stand in the queue, silence after the file's end.
+    Outcome fill(std::size_t frames)
+    {
+        if (queueAt > 0) {
+            queue.erase(queue.begin(), queue.begin() + long(queueAt));
+            queueAt = 0;
+        }
+        while (queue.size() < frames && !ended) {
+            const auto want = static_cast<std::size_t>(std::min<std::int64_t>(kBlock, readLeft));
+            std::size_t got = 0;
+            if (want > 0) {
+                const auto result = reader.read(read, want);
+                if (!result) return result.error();
+                got = *result;
+            }
+            readLeft -= std::int64_t(got);
+            const auto mono = got > 0 ? std::as_const(read).channel(channel) : std::span<const float>();
+            if (!resampler)
+                queue.insert(queue.end(), mono.begin(), mono.end());
+            else if (got > 0)
+                resampler->push(mono, queue);
+            if (got == 0 || readLeft == 0) {
+                if (resampler) resampler->finish(queue);
+                ended = true;
+            }
+        }
+        if (queue.size() < frames) queue.resize(frames, 0.0f);
+        return Done{};
+    }
+
+    /// One block through the rig into `ready`.
+    Outcome renderBlock()
+    {
+        if (const auto filled = fill(kBlock); !filled) return filled;
+        const auto in = static_cast<float>(inFullScale);
+        for (std::size_t i = 0; i < kBlock; ++i) work[0][i] = queue[i] * in;
+        queueAt = kBlock;
+        AudioBlock block{{work[0].data(), work[1].data()}, 1, kBlock};
+        rig.process(block);
+        const auto drop = static_cast<std::size_t>(std::min<std::int64_t>(toDrop, kBlock));
+        toDrop -= std::int64_t(drop);
+        const auto out = static_cast<float>(1.0 / outFullScale);
+        for (std::size_t c = 0; c < channelsOut; ++c) {
+            ready[c].clear();
+            for (std::size_t i = drop; i < kBlock; ++i) ready[c].push_back(work[c][i] * out);
+        }
+        readyAt = 0;
+        return Done{};
+    }
+};
+
+LayerSource::LayerSource(std::unique_ptr<State> state) : state_(std::move(state)) {}
+LayerSource::LayerSource(LayerSource&&) noexcept = default;
+LayerSource& LayerSource::operator=(LayerSource&&) noexcept = default;
+LayerSource::~LayerSource() = default;
+
+Result<LayerSource> LayerSource::open(const LayerRecipe& recipe)
+{
+    auto reader = AudioReader::open(recipe.file);
+    if (!reader) return reader.error();
+    const auto channel = chooseChannel(recipe.file, recipe.channelFromOne);
+    if (!channel) return channel.error();
+    const int own = reader->info().sampleRateHz;
+    const int rate = recipe.rateHz > 0 ? recipe.rateHz : own;
+    CompileOptions options{recipe.context, kBlock, recipe.allowMissing};
+    options.context.rateHz = rate;
+    auto rig = CompiledRig::compile(recipe.rig, options);
+    if (!rig) return rig.error();
+
+    const std::int64_t all = reader->info().frames;
+    const auto first = std::clamp<std::int64_t>(std::llround(recipe.startS * own), 0, all);
+    const auto last = recipe.endS < 0.0 ? all : std::clamp<std::int64_t>(std::llround(recipe.endS * own), first, all);
+    const std::int64_t from = std::max<std::int64_t>(0, first - std::llround(kPrerollS * own));
+    auto state = std::make_unique<State>(std::move(*reader), *channel, std::move(*rig), recipe);
+    if (from > 0)
+        if (const auto wound = state->reader.seek(from); !wound) return wound.error();
+    const double tailS = recipe.tailS >= 0.0 ? recipe.tailS : recipe.endS < 0.0 ? state->rig.tailSeconds() : 0.0;
+    const auto atRate = [&](std::int64_t frames) { return std::llround(double(frames) * rate / own); };
+    state->readLeft = last - from;
+    state->total = atRate(last - first) + std::llround(std::ceil(tailS * rate));
+    state->toDrop = std::int64_t(state->rig.latency()) + atRate(first - from);
+    return LayerSource(std::move(state));
+}
+
+int LayerSource::rateHz() const noexcept { return state_->rate; }
+std::size_t LayerSource::channels() const noexcept { return state_->channelsOut; }
+std::int64_t LayerSource::frames() const noexcept { return state_->total; }
+std::size_t LayerSource::latency() const noexcept { return state_->rig.latency(); }
+const CompiledRig& LayerSource::rig() const noexcept { return state_->rig; }
+double LayerSource::inputFullScaleVolts() const noexcept { return state_->inFullScale; }
+const AudioInfo& LayerSource::info() const noexcept { return state_->reader.info(); }
+
+Result<std::size_t> LayerSource::pull(AudioBuffer& out, std::size_t frames)
+{
+    State& s = *state_;
+    const auto want = static_cast<std::size_t>(std::min<std::int64_t>(std::int64_t(frames), s.total - s.pulled));
+    if (out.channels() != s.channelsOut) out = AudioBuffer(s.channelsOut, want);
+    out.resize(want);
+    for (std::size_t made = 0; made < want;) {
+        if (s.readyAt == s.ready[0].size())
+            if (const auto rendered = s.renderBlock(); !rendered) return rendered.error();
+        const std::size_t take = std::min(want - made, s.ready[0].size() - s.readyAt);
+        for (std::size_t c = 0; c < s.channelsOut; ++c)
+            std::copy_n(s.ready[c].begin() + long(s.readyAt), take, out.channel(c).begin() + long(made));
+        s.readyAt += take;
+        made += take;
+    }
+    s.pulled += std::int64_t(want);
+    return want;
+}
+
+} // namespace gristle::core

@@ -1,0 +1,21 @@
+#pragma once
+
+#include "core/mix/mixdown.h"
+#include "core/session/session_folder.h"
+
+namespace gristle::core {
+
+/// The recipe that renders a layer's chosen take through its rig, as everybody (window, command line) renders it.
+/// @error FileMissing where the layer has no take; as SessionFolder::loadRig
+Result<LayerRecipe> layerRecipe(const SessionFolder& session, const Layer& layer, bool allowMissing,
+                                std::vector<std::string>& warnings);
+
+/// Same, through a rig that is not saved yet.
+LayerRecipe layerRecipe(const SessionFolder& session, const Take& take, const RigDocument& rig);
+
+/// The layers of a part (or, with an empty name, of all parts of the song) as a mix.
+/// @error Usage where there is no such song or part, or nothing to mix
+Result<std::vector<MixLayer>> sessionMix(const SessionFolder& session, const std::string& song, const std::string& part,
+                                         bool allowMissing, std::vector<std::string>& warnings);
+
+} // namespace gristle::core

@@ -1,0 +1,268 @@
+#include "core/rig/compiled_rig.h"
+
+#include "core/units/decibels.h"
+
+#include <algorithm>
+
+namespace gristle::core {
+
+namespace {
+
+/// A delay of whole frames that lines lanes up.
+class WholeDelay {
+public:
+    void prepare(std::size_t frames) { line_.assign(frames, 0.0f), at_ = 0; }
+    void reset() noexcept { std::ranges::fill(line_, 0.0f), at_ = 0; }
+    void process(float* x, std::size_t frames) noexcept
+    {
+        if (line_.empty()) return;
+        for (std::size_t i = 0; i < frames; ++i) {
+            std::swap(line_[at_], x[i]);
+            if (++at_ == line_.size()) at_ = 0;
+        }
+    }
+
+private:
+    std::vector<float> line_;
+    std::size_t at_ = 0;
+};
+
+class Chain;
+
+struct Stage {
+    std::unique_ptr<NodeProcessor> processor;
+    std::size_t channelsOut = 1;
+};
+
+/// A chain of processors: itself one, so that lanes nest to any depth.
+class Chain final : public NodeProcessor {
+public:
+    std::vector<Stage> stages;
+
+    void prepare(const PrepareSpec& spec) override
+    {
+        PrepareSpec own = spec;
+        latency_ = 0;
+        for (Stage& stage : stages) {
+            stage.processor->prepare(own);
+            latency_ += stage.processor->latency();
+            own.channels = stage.channelsOut = stage.processor->outputChannels(own.channels);
+        }
+    }
+    void process(AudioBlock& block) noexcept override
+    {
+        for (Stage& stage : stages) stage.processor->process(block);
+    }
+    void reset() noexcept override
+    {
+        for (Stage& stage : stages) stage.processor->reset();
+    }
+    std::size_t outputChannels(std::size_t in) const noexcept override
+    {
+        for (const Stage& stage : stages) in = stage.processor->outputChannels(in);
+        return in;
+    }
+    std::size_t latency() const noexcept override { return latency_; }
+    double tailSeconds() const noexcept override
+    {
+        double tail = 0.0;
+        for (const Stage& stage : stages) tail += stage.processor->tailSeconds();
+        return tail;
+    }
+
+private:
+    std::size_t latency_ = 0;
+};
+
+/// Sends its input through every lane and sums what comes out; a mono lane counts on both sides of a stereo sum.
+class Lanes final : public NodeProcessor {
+public:
+    explicit Lanes(std::vector<std::unique_ptr<Chain>> lanes) : lanes_(std::move(lanes)), delays_(lanes_.size()) {}
+
+    void prepare(const PrepareSpec& spec) override
+    {
+        latency_ = 0;
+        for (auto& lane : lanes_) {
+            lane->prepare(spec);
+            latency_ = std::max(latency_, lane->latency());
+        }
+        for (std::size_t i = 0; i < lanes_.size(); ++i)
+            for (auto& side : delays_[i]) side.prepare(latency_ - lanes_[i]->latency());
+        channelsOut_ = outputChannels(spec.channels);
+        for (auto* store : {&dry_, &lane_, &sum_})
+            for (auto& side : *store) side.assign(spec.maxBlock, 0.0f);
+    }
+    void process(AudioBlock& block) noexcept override
+    {
+        const std::size_t n = block.frames;
+        for (std::size_t c = 0; c < block.channels; ++c) std::copy_n(block.channel[c], n, dry_[c].begin());
+        for (auto& side : sum_) std::fill_n(side.begin(), n, 0.0f);
+        for (std::size_t i = 0; i < lanes_.size(); ++i) {
+            AudioBlock own{{lane_[0].data(), lane_[1].data()}, block.channels, n};
+            for (std::size_t c = 0; c < block.channels; ++c) std::copy_n(dry_[c].begin(), n, own.channel[c]);
+            lanes_[i]->process(own);
+            for (std::size_t c = 0; c < own.channels; ++c) delays_[i][c].process(own.channel[c], n);
+            for (std::size_t c = 0; c < channelsOut_; ++c) {
+                const float* const from = own.channel[std::min(c, own.channels - 1)];
+                for (std::size_t k = 0; k < n; ++k) sum_[c][k] += from[k];
+            }
+        }
+        for (std::size_t c = 0; c < channelsOut_; ++c) std::copy_n(sum_[c].begin(), n, block.channel[c]);
+        block.channels = channelsOut_;
+    }
+    void reset() noexcept override
+    {
+        for (auto& lane : lanes_) lane->reset();
+        for (auto& pair : delays_)
+            for (auto& side : pair) side.reset();
+    }
+    std::size_t outputChannels(std::size_t in) const noexcept override
+    {
+        std::size_t most = 1;
+        for (const auto& lane : lanes_) most = std::max(most, lane->outputChannels(in));
+        return most;
+    }
+    std::size_t latency() const noexcept override { return latency_; }
+    double tailSeconds() const noexcept override
+    {
+        double tail = 0.0;
+        for (const auto& lane : lanes_) tail = std::max(tail, lane->tailSeconds());
+        return tail;
+    }
+
+private:
+    std::vector<std::unique_ptr<Chain>> lanes_;
+    std::vector<std::array<WholeDelay, 2>> delays_;
+    std::array<std::vector<float>, 2> dry_, lane_, sum_;
+    std::size_t latency_ = 0, channelsOut_ = 1;
+};
+
+class Through final : public NodeProcessor {
+public:
+    void prepare(const PrepareSpec&) override {}
+    void process(AudioBlock&) noexcept override {}
+    void reset() noexcept override {}
+};
+
+Result<std::unique_ptr<Chain>> buildChain(const RigChain& nodes, const CompileOptions& options,
+                                          std::vector<std::string>& warnings);
+
+Result<std::unique_ptr<NodeProcessor>> buildStage(const RigNode& node, const CompileOptions& options,
+                                                  std::vector<std::string>& warnings)
+{
+    if (node.bypass) return std::unique_ptr<NodeProcessor>(std::make_unique<Through>());
+    if (node.isSplit()) {
+        std::vector<std::unique_ptr<Chain>> lanes;
+        for (const RigChain& lane : node.lanes) {
+            auto chain = buildChain(lane, options, warnings);
+            if (!chain) return chain.error();
+            lanes.push_back(std::move(*chain));
+        }
+        return std::unique_ptr<NodeProcessor>(std::make_unique<Lanes>(std::move(lanes)));
+    }
+    const NodeType* type = findNodeType(node.type);
+    if (!type) return Error{ErrorCode::BadDocument, "node \"" + node.type + "\": it is not known", "update Gristle"};
+    auto made = type->make(completeValues(*type, node.values), options.context);
+    if (made) return made;
+    if (!options.allowMissing) return made.error();
+    warnings.push_back(node.type + " is bypassed: " + made.error().message);
+    return std::unique_ptr<NodeProcessor>(std::make_unique<Through>());
+}
+
+Result<std::unique_ptr<Chain>> buildChain(const RigChain& nodes, const CompileOptions& options,
+                                          std::vector<std::string>& warnings)
+{
+    auto chain = std::make_unique<Chain>();
+    for (const RigNode& node : nodes) {
+        auto stage = buildStage(node, options, warnings);
+        if (!stage) return stage.error();
+        chain->stages.push_back({std::move(*stage), 1});
+    }
+    return chain;
+}
+
+/// Sum of squares and peak of the louder channel of a block.
+void noteLevel(const AudioBlock& block, double& squares, float& peak) noexcept
+{
+    double loudest = 0.0;
+    for (std::size_t c = 0; c < block.channels; ++c) {
+        const float* const x = block.channel[c];
+        float high = 0.0f;
+        for (std::size_t i = 0; i < block.frames; ++i) {
+            const float size = std::abs(x[i]);
+            high = size > high ? size : high;
+        }
+        double sums[4] = {}; // four partial sums: additions need not wait for each other
+        std::size_t i = 0;
+        for (; i + 4 <= block.frames; i += 4)
+            for (std::size_t k = 0; k < 4; ++k) sums[k] += double(x[i + k]) * double(x[i + k]);
+        for (; i < block.frames; ++i) sums[0] += double(x[i]) * double(x[i]);
+        peak = std::max(peak, high);
+        loudest = std::max(loudest, (sums[0] + sums[1]) + (sums[2] + sums[3]));
+    }
+    squares += loudest;
+}
+
+} // namespace
+
+struct CompiledRig::State {
+    std::unique_ptr<Chain> chain;
+    float gain = 1.0f;
+    std::vector<StageLevels> stages;
+    std::vector<std::string> warnings;
+};
+
+CompiledRig::CompiledRig(std::unique_ptr<State> state) : state_(std::move(state)) {}
+CompiledRig::CompiledRig(CompiledRig&&) noexcept = default;
+CompiledRig& CompiledRig::operator=(CompiledRig&&) noexcept = default;
+CompiledRig::~CompiledRig() = default;
+
+Result<CompiledRig> CompiledRig::compile(const RigDocument& rig, const CompileOptions& options)
+{
+    auto state = std::make_unique<State>();
+    auto chain = buildChain(rig.chain, options, state->warnings);
+    if (!chain) return chain.error();
+    state->chain = std::move(*chain);
+    state->chain->prepare({options.context.rateHz, options.maxBlock, 1});
+    state->gain = static_cast<float>(dbToAmplitude(rig.outputDb));
+    for (const RigNode& node : rig.chain) {
+        StageLevels levels;
+        levels.node = node.type;
+        levels.bypass = node.bypass;
+        state->stages.push_back(std::move(levels));
+    }
+    return CompiledRig(std::move(state));
+}
+
+void CompiledRig::process(AudioBlock& block) noexcept
+{
+    State& s = *state_;
+    for (std::size_t i = 0; i < s.stages.size(); ++i) {
+        StageLevels& levels = s.stages[i];
+        noteLevel(block, levels.inSquares, levels.inPeak);
+        s.chain->stages[i].processor->process(block);
+        noteLevel(block, levels.outSquares, levels.outPeak);
+        levels.frames += std::int64_t(block.frames);
+    }
+    if (s.gain != 1.0f)
+        for (std::size_t c = 0; c < block.channels; ++c)
+            for (std::size_t i = 0; i < block.frames; ++i) block.channel[c][i] *= s.gain;
+}
+
+void CompiledRig::reset() noexcept
+{
+    state_->chain->reset();
+    for (StageLevels& levels : state_->stages) {
+        levels.inSquares = levels.outSquares = 0.0;
+        levels.inPeak = levels.outPeak = 0.0f;
+        levels.frames = 0;
+    }
+}
+
+std::size_t CompiledRig::outputChannels() const noexcept { return state_->chain->outputChannels(1); }
+std::size_t CompiledRig::latency() const noexcept { return state_->chain->latency(); }
+double CompiledRig::tailSeconds() const noexcept { return std::min(kLongestTailS, state_->chain->tailSeconds()); }
+const std::vector<StageLevels>& CompiledRig::stages() const noexcept { return state_->stages; }
+const std::vector<std::string>& CompiledRig::warnings() const noexcept { return state_->warnings; }
+
+} // namespace gristle::core

@@ -1,0 +1,49 @@
+#pragma once
+
+#include "core/rig/rig_document.h"
+
+namespace gristle::core {
+
+/// Level before and after a stage, in volts, of the louder channel.
+struct StageLevels {
+    std::string node;
+    bool bypass = false;
+    double inSquares = 0.0, outSquares = 0.0; ///< sums of squares
+    float inPeak = 0.0f, outPeak = 0.0f;
+    std::int64_t frames = 0;
+    double inRmsV() const noexcept { return frames > 0 ? std::sqrt(inSquares / double(frames)) : 0.0; }
+    double outRmsV() const noexcept { return frames > 0 ? std::sqrt(outSquares / double(frames)) : 0.0; }
+};
+
+struct CompileOptions {
+    NodeContext context;
+    std::size_t maxBlock = 4096;
+    bool allowMissing = false; ///< a node that cannot be made (missing impulse) is bypassed and named in warnings()
+};
+
+/// A rig made ready for one rate. Lanes are latency-compensated against each other. One thread at a time.
+class CompiledRig {
+public:
+    /// @error what the nodes' files give, unless missing ones are allowed
+    static Result<CompiledRig> compile(const RigDocument& rig, const CompileOptions& options);
+    CompiledRig(CompiledRig&&) noexcept;
+    CompiledRig& operator=(CompiledRig&&) noexcept;
+    ~CompiledRig();
+
+    void process(AudioBlock& block) noexcept; ///< mono in, one or two channels out, volts; at most maxBlock frames
+    void reset() noexcept;
+    std::size_t outputChannels() const noexcept;
+    std::size_t latency() const noexcept;                    ///< frames
+    double tailSeconds() const noexcept;                     ///< at most 20
+    const std::vector<StageLevels>& stages() const noexcept; ///< of the outermost chain, over all that was processed
+    const std::vector<std::string>& warnings() const noexcept;
+
+    static constexpr double kLongestTailS = 20.0;
+
+private:
+    struct State;
+    explicit CompiledRig(std::unique_ptr<State> state);
+    std::unique_ptr<State> state_;
+};
+
+} // namespace gristle::core

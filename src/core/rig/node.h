@@ -1,0 +1,97 @@
+#pragma once
+
+#include "core/units/result.h"
+
+#include <filesystem>
+#include <functional>
+#include <map>
+#include <memory>
+#include <string>
+#include <variant>
+#include <vector>
+
+namespace gristle::core {
+
+/// One or two channels of a block, in volts, processed in place. Two channels of storage are always there, so a node
+/// may turn one channel into two.
+struct AudioBlock {
+    float* channel[2] = {nullptr, nullptr};
+    std::size_t channels = 1;
+    std::size_t frames = 0;
+};
+
+/// What a node needs to know before it runs. Everything it allocates, it allocates then.
+struct PrepareSpec {
+    double rateHz = 48000.0;
+    std::size_t maxBlock = 4096; ///< frames, the longest block that process() will be given
+    std::size_t channels = 1;    ///< that come in
+};
+
+/// A node at work. Phases: prepare (control thread, allocates) -> process (audio thread, any block length up to
+/// maxBlock, also 0) -> reset. process() never allocates, locks or waits.
+class NodeProcessor {
+public:
+    virtual ~NodeProcessor() = default;
+    virtual void prepare(const PrepareSpec& spec) = 0;
+    virtual void process(AudioBlock& block) noexcept = 0;
+    virtual void reset() noexcept = 0; ///< as new, after prepare
+    virtual std::size_t outputChannels(std::size_t in) const noexcept { return in; }
+    virtual std::size_t latency() const noexcept { return 0; }  ///< frames, valid after prepare
+    virtual double tailSeconds() const noexcept { return 0.0; } ///< until -90 dB after the input ends
+};
+
+enum class ParameterKind { Number, Time, Choice, File };
+enum class Scale { Linear, Logarithmic };
+
+/// A parameter, declared once: file format, command line, inspector, docs and range checks all come from here.
+struct ParameterSpec {
+    std::string key;
+    std::string label;
+    std::string unit{}; ///< "dB", "Hz", "ms", "BPM", "%" or empty
+    ParameterKind kind = ParameterKind::Number;
+    double min = 0.0; ///< of numbers; of times in seconds
+    double max = 1.0;
+    std::string initial{}; ///< as it would be written in the recall line; empty for a file that must be named
+    std::vector<std::string> choices{};
+    Scale scale = Scale::Linear;
+    std::string about;
+};
+
+/// A number, or the text of a time, choice or file.
+using ParameterValue = std::variant<double, std::string>;
+using ParameterValues = std::map<std::string, ParameterValue>;
+
+/// What a node's maker is given besides its values.
+struct NodeContext {
+    std::filesystem::path folder;   ///< relative file names start here
+    std::filesystem::path boundary; ///< if not empty, files outside this folder are refused
+    double rateHz = 48000.0;
+};
+
+struct NodeType {
+    std::string type; ///< as in the recall line
+    std::string title;
+    std::string about;
+    std::string channels; ///< "any": as many out as in; "1 to 2": two come out
+    std::vector<ParameterSpec> parameters;
+    /// Makes a processor from a complete, checked set of values. @error what its files give
+    std::function<Result<std::unique_ptr<NodeProcessor>>(const ParameterValues&, const NodeContext&)> make;
+
+    const ParameterSpec* find(const std::string& key) const noexcept;
+};
+
+/// All nodes, in the order in which they are listed. Read-only after the first call; any thread.
+const std::vector<NodeType>& nodeTypes();
+const NodeType* findNodeType(const std::string& type);
+
+/// Reads a value as written in a recall line. @error Usage with the allowed range
+Result<ParameterValue> parseValue(const NodeType& node, const ParameterSpec& spec, const std::string& text);
+/// Checks kind and range of a value. @error `code` with the allowed range
+Outcome checkValue(const NodeType& node, const ParameterSpec& spec, const ParameterValue& value, ErrorCode code);
+std::string valueText(const ParameterValue& value);
+
+/// Access to a complete set of values.
+double numberOf(const ParameterValues& values, const std::string& key);
+const std::string& textOf(const ParameterValues& values, const std::string& key);
+
+} // namespace gristle::core

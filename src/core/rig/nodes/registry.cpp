@@ -1,0 +1,13 @@
+#include "core/rig/nodes/nodes.h"
+
+namespace gristle::core {
+
+const std::vector<NodeType>& nodeTypes()
+{
+    static const std::vector<NodeType> all = {
+        gainNode(), softDriveNode(), amplifierNode(), impulseNode(), delayNode(), placeNode(),
+    };
+    return all;
+}
+
+} // namespace gristle::core

@@ -1,0 +1,180 @@
+#include "core/rig/rig_document.h"
+
+#include "core/audio/file_place.h"
+
+#include <nlohmann/json.hpp>
+
+namespace gristle::core {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+constexpr int kFormat = 1;
+constexpr int kDeepest = 32;
+
+Error broken(const std::string& what)
+{
+    return {ErrorCode::BadDocument, "rig: " + what, "save the rig again or mend the file"};
+}
+
+Json chainToJson(const RigChain& chain)
+{
+    Json out = Json::array();
+    for (const RigNode& node : chain) {
+        Json entry;
+        if (node.isSplit()) {
+            for (const RigChain& lane : node.lanes) entry["lanes"].push_back(chainToJson(lane));
+        } else {
+            entry["node"] = node.type;
+            for (const auto& [key, value] : node.values) std::visit([&](const auto& v) { entry[key] = v; }, value);
+        }
+        if (node.bypass) entry["bypass"] = true;
+        out.push_back(std::move(entry));
+    }
+    return out;
+}
+
+class ChainReader {
+public:
+    ChainReader(Unknown unknown, std::vector<std::string>& warnings) : unknown_(unknown), warnings_(warnings) {}
+
+    Result<RigChain> chain(const Json& json, int depth)
+    {
+        if (!json.is_array()) return broken("a chain is no list");
+        if (depth > kDeepest) return broken("its lanes lie more than 32 deep");
+        RigChain out;
+        for (const Json& entry : json) {
+            auto node = stage(entry, depth);
+            if (!node) return node.error();
+            out.push_back(std::move(*node));
+        }
+        return out;
+    }
+
+private:
+    Result<RigNode> stage(const Json& entry, int depth)
+    {
+        if (!entry.is_object()) return broken("a stage is no object");
+        RigNode node;
+        if (const auto bypass = entry.find("bypass"); bypass != entry.end()) {
+            if (!bypass->is_boolean()) return broken("bypass is neither true nor false");
+            node.bypass = bypass->get<bool>();
+        }
+        if (const auto lanes = entry.find("lanes"); lanes != entry.end()) {
+            node.type = "lanes";
+            if (!lanes->is_array() || lanes->empty()) return broken("lanes is no list of chains");
+            for (const Json& lane : *lanes) {
+                auto read = chain(lane, depth + 1);
+                if (!read) return read.error();
+                node.lanes.push_back(std::move(*read));
+            }
+            return node;
+        }
+        const auto name = entry.find("node");
+        if (name == entry.end() || !name->is_string()) return broken("a stage names no node");
+        node.type = name->get<std::string>();
+        const NodeType* type = findNodeType(node.type);
+        if (!type) {
+            const std::string what = "node \"" + node.type + "\" is not known to this version";
+            if (unknown_ == Unknown::Refuse) return broken(what);
+            warnings_.push_back(what + " and is bypassed");
+            node.bypass = true;
+            return node;
+        }
+        for (const auto& [key, json] : entry.items())
+            if (key != "node" && key != "bypass")
+                if (const auto set = value(node, *type, key, json); !set) return set.error();
+        return node;
+    }
+
+    Outcome value(RigNode& node, const NodeType& type, const std::string& key, const Json& json)
+    {
+        const ParameterSpec* spec = type.find(key);
+        if (!spec) {
+            const std::string what = "\"" + key + "\" of " + node.type + " is not known to this version";
+            if (unknown_ == Unknown::Refuse) return broken(what);
+            warnings_.push_back(what + " and is left out");
+            return Done{};
+        }
+        ParameterValue read;
+        if (json.is_number())
+            read = json.get<double>();
+        else if (json.is_string())
+            read = json.get<std::string>();
+        else
+            return broken("\"" + key + "\" of " + node.type + " is neither number nor text");
+        if (const auto checked = checkValue(type, *spec, read, ErrorCode::OutOfRange); !checked) return checked;
+        node.values[key] = std::move(read);
+        return Done{};
+    }
+
+    Unknown unknown_;
+    std::vector<std::string>& warnings_;
+};
+
+} // namespace
+
+Json rigToJson(const RigDocument& rig)
+{
+    Json out;
+    out["gristle_rig"] = kFormat;
+    out["name"] = rig.name;
+    out["version"] = rig.version;
+    out["di_average_dbfs"] = rig.diAverageDbfs ? Json(*rig.diAverageDbfs) : Json(nullptr);
+    out["output_db"] = rig.outputDb;
+    out["chain"] = chainToJson(rig.chain);
+    return out;
+}
+
+Result<RigDocument> rigFromJson(const Json& json, Unknown unknown, std::vector<std::string>& warnings)
+{
+    if (!json.is_object() || !json.contains("gristle_rig") || !json["gristle_rig"].is_number_integer())
+        return broken("this is no rig file");
+    if (json["gristle_rig"].get<int>() > kFormat)
+        return Error{ErrorCode::NewerVersion, "rig: it was written by a later version", "update Gristle to open it"};
+    RigDocument rig;
+    const auto name = json.value("name", Json("rig")), version = json.value("version", Json(1));
+    const auto average = json.value("di_average_dbfs", Json(nullptr)), output = json.value("output_db", Json(0.0));
+    if (!name.is_string() || !version.is_number_integer() || !(average.is_null() || average.is_number()) ||
+        !output.is_number())
+        return broken("its head is not what it should be");
+    rig.name = name.get<std::string>();
+    rig.version = version.get<int>();
+    if (average.is_number()) rig.diAverageDbfs = average.get<double>();
+    rig.outputDb = output.get<double>();
+    if (std::abs(rig.outputDb) > 60.0)
+        return Error{ErrorCode::OutOfRange, "rig: output_db is outside its range", "take a number from -60 to 60"};
+    auto chain = ChainReader(unknown, warnings).chain(json.value("chain", Json::array()), 0);
+    if (!chain) return chain.error();
+    rig.chain = std::move(*chain);
+    return rig;
+}
+
+Result<RigDocument> readRig(const std::filesystem::path& path, Unknown unknown, std::vector<std::string>& warnings)
+{
+    const auto text = readText(path, 16u << 20);
+    if (!text) return text.error();
+    const auto json = Json::parse(*text, nullptr, false);
+    if (json.is_discarded())
+        return Error{ErrorCode::BadDocument, path.filename().string() + ": it is no valid JSON",
+                     "mend or replace the file"};
+    auto rig = rigFromJson(json, unknown, warnings);
+    if (!rig) return Error{rig.error().code, path.filename().string() + ": " + rig.error().message, rig.error().remedy};
+    return rig;
+}
+
+ParameterValues completeValues(const NodeType& type, const ParameterValues& set)
+{
+    ParameterValues out;
+    for (const ParameterSpec& spec : type.parameters) {
+        if (const auto at = set.find(spec.key); at != set.end())
+            out[spec.key] = at->second;
+        else if (const auto initial = parseValue(type, spec, spec.initial))
+            out[spec.key] = *initial;
+        else
+            out[spec.key] = spec.initial; // a file that must be named: its node says so
+    }
+    return out;
+}
+
+} // namespace gristle::core

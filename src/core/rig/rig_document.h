@@ -1,0 +1,55 @@
+#pragma once
+
+#include "core/rig/node.h"
+
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
+
+namespace gristle::core {
+
+struct RigNode;
+using RigChain = std::vector<RigNode>;
+
+/// One stage of a rig: a node with the values that differ from its initial ones, or a split into lanes that are summed.
+struct RigNode {
+    std::string type; ///< "lanes" for a split
+    ParameterValues values;
+    bool bypass = false;
+    std::vector<RigChain> lanes;
+
+    bool isSplit() const noexcept { return type == "lanes"; }
+    bool operator==(const RigNode&) const = default;
+};
+
+/// A rig: the recipe that a take is rendered through. Every save is a new version.
+struct RigDocument {
+    std::string name = "rig";
+    int version = 1;
+    std::optional<double> diAverageDbfs; ///< the DI's average when it was dialled in
+    double outputDb = 0.0;               ///< the rig's own output level
+    RigChain chain;
+
+    bool operator==(const RigDocument&) const = default;
+};
+
+/// What to do with a node or key that this version does not know.
+enum class Unknown { Refuse, Bypass };
+
+/// Reads the recall line: nodes with `|` between them, `node key=value ...`, `{ chain ; chain }`, bypass=on.
+/// @error Usage with the place in words
+Result<RigChain> parseRecallLine(const std::string& line);
+/// The line that parses to the same chain.
+std::string recallLine(const RigChain& chain);
+
+nlohmann::ordered_json rigToJson(const RigDocument& rig);
+/// @param warnings  takes a sentence for each thing that was bypassed or dropped with Unknown::Bypass
+/// @error BadDocument, NewerVersion, OutOfRange
+Result<RigDocument> rigFromJson(const nlohmann::ordered_json& json, Unknown unknown,
+                                std::vector<std::string>& warnings);
+/// Reads a rig file. @error as readText and rigFromJson
+Result<RigDocument> readRig(const std::filesystem::path& path, Unknown unknown, std::vector<std::string>& warnings);
+
+/// All parameters of a node, the unset ones at their initial values.
+ParameterValues completeValues(const NodeType& type, const ParameterValues& set);
+
+} // namespace gristle::core

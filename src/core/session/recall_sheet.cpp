@@ -1,0 +1,148 @@
+#include "core/session/recall_sheet.h"
+
+#include "core/units/number_text.h"
+
+namespace gristle::core {
+
+namespace {
+
+std::string escaped(const std::string& text)
+{
+    std::string out;
+    for (const char c : text) {
+        switch (c) {
+        case '&': out += "&amp;"; break;
+        case '<': out += "&lt;"; break;
+        case '>': out += "&gt;"; break;
+        case '"': out += "&quot;"; break;
+        default: out += c;
+        }
+    }
+    return out;
+}
+
+std::string cell(const std::string& text) { return "<td>" + (text.empty() ? "\u2013" : escaped(text)) + "</td>"; }
+
+std::string placeText(double place)
+{
+    if (place == 0.0) return "centre";
+    return numberText(std::abs(place)) + (place < 0.0 ? " left" : " right");
+}
+
+void appendChain(const RigChain& chain, std::string& html, int depth)
+{
+    for (const RigNode& node : chain) {
+        const std::string indent(static_cast<std::size_t>(depth) * 2, ' ');
+        if (node.isSplit()) {
+            for (std::size_t i = 0; i < node.lanes.size(); ++i) {
+                html += "<tr><td colspan=3>" + indent + "lane " + std::to_string(i + 1) + "</td></tr>";
+                appendChain(node.lanes[i], html, depth + 1);
+            }
+            continue;
+        }
+        const NodeType* type = findNodeType(node.type);
+        const std::string title = (type ? type->title : node.type) + (node.bypass ? " (bypassed)" : "");
+        bool first = true;
+        if (!type || type->parameters.empty()) html += "<tr><td>" + escaped(title) + "</td><td></td><td></td></tr>";
+        if (!type) continue;
+        const auto values = completeValues(*type, node.values);
+        for (const ParameterSpec& spec : type->parameters) {
+            html += "<tr><td>" + (first ? escaped(title) : "") + "</td><td>" + escaped(spec.label) +
+                    "</td><td class=n>" + escaped(valueText(values.at(spec.key))) + " " + escaped(spec.unit) +
+                    "</td></tr>";
+            first = false;
+        }
+    }
+}
+
+constexpr const char* kHead =
+    R"(<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Recall sheet</title><style>
+body{font:14px/1.45 Inter,system-ui,sans-serif;color:#23262B;background:#F5F1E8;margin:2.5em auto;max-width:60em;padding:0 1.5em}
+h1{font-size:22px;margin:0}h2{font-size:17px;margin:1.8em 0 .3em;border-bottom:1px solid #D3CBBB}h3{font-size:14px;margin:1.2em 0 .3em}
+p{margin:.3em 0;color:#5C5F66}table{border-collapse:collapse;width:100%;margin:.3em 0 1em}
+td,th{text-align:left;padding:3px 10px 3px 0;border-bottom:1px solid #D3CBBB;vertical-align:top}th{font-weight:600;color:#5C5F66}
+td.n{font-family:"JetBrains Mono",monospace}pre{font:12px "JetBrains Mono",monospace;white-space:pre-wrap}
+@media print{body{background:#fff;margin:0}h2{break-after:avoid}table{break-inside:avoid}}</style></head><body>)";
+
+} // namespace
+
+std::string recallSheetHtml(const SessionFolder& session, const std::vector<LayerReading>& readings)
+{
+    const SessionDocument& d = session.document();
+    std::string html = kHead;
+    html += "<h1>" + escaped(d.name) + "</h1><p>Recall sheet \u00b7 " +
+            (d.sampleRateHz > 0 ? std::to_string(d.sampleRateHz) + " Hz" : std::string("no rate yet")) +
+            " \u00b7 0 VU is " + numberText(d.referenceDbfs) + " dBFS \u00b7 full scale is " +
+            numberText(d.interface.dbuAtFullScale) + " dBu" +
+            (d.interface.assumed ? " (assumed, not calibrated)" : "") + " \u00b7 the centre loses " +
+            panLawText(d.law) + " dB</p>";
+    std::vector<std::string> rigs;
+    for (std::size_t s = 0; s < d.songs.size(); ++s) {
+        const Song& song = d.songs[s];
+        html += "<h2>" + escaped(song.name) + "</h2><p>" + numberText(song.tempoBpm) + " BPM \u00b7 " +
+                escaped(song.meter) + " \u00b7 " + escaped(song.tuning) + "</p>";
+        for (std::size_t p = 0; p < song.parts.size(); ++p) {
+            const Part& part = song.parts[p];
+            html += "<h3>" + escaped(part.name) +
+                    "</h3><table><tr><th>layer<th>place<th>gain<th>guitar, pickup<th>take<th>level"
+                    "<th>recorded<th>rig</tr>";
+            for (std::size_t l = 0; l < part.layers.size(); ++l) {
+                const Layer& layer = part.layers[l];
+                const Take* take = layer.chosenTake();
+                std::string level;
+                for (const auto& r : readings)
+                    if (r.path == LayerPath{s, p, l}) level = r.level;
+                if (!layer.rig.empty() && std::ranges::find(rigs, layer.rig) == rigs.end()) rigs.push_back(layer.rig);
+                html += "<tr>" + cell(layer.name) + cell(placeText(layer.place)) +
+                        cell(numberText(layer.gainDb) + " dB") +
+                        cell(layer.guitar + (layer.pickup.empty() ? "" : ", " + layer.pickup)) +
+                        cell(take ? take->file : "") + cell(level) + cell(take ? take->recorded : "") +
+                        cell(layer.rig.empty() ? "dry" : layer.rig) + "</tr>";
+            }
+            html += "</table>";
+        }
+    }
+    html += "<h2>Rigs</h2>";
+    for (const auto& file : rigs) {
+        std::vector<std::string> warnings;
+        const auto rig = session.loadRig(file, Unknown::Bypass, warnings);
+        html += "<h3>" + escaped(file) + "</h3>";
+        if (!rig) {
+            html += "<p>" + escaped(rig.error().line()) + "</p>";
+            continue;
+        }
+        html +=
+            "<p>" + escaped(rig->name) + ", version " + std::to_string(rig->version) + " \u00b7 output " +
+            numberText(rig->outputDb) + " dB" +
+            (rig->diAverageDbfs ? " \u00b7 dialled in on a DI at " + numberText(*rig->diAverageDbfs) + " dBFS" : "") +
+            "</p><table>";
+        appendChain(rig->chain, html, 0);
+        html += "</table><pre>" + escaped(recallLine(rig->chain)) + "</pre>";
+    }
+    html += "<h2>Log</h2><table><tr><th>time<th>where<th>what</tr>";
+    for (const LogEntry& e : session.readLog()) {
+        std::string where = e.song;
+        if (!e.part.empty()) where += " \u203a " + e.part;
+        if (!e.layer.empty()) where += " \u203a " + e.layer;
+        html += "<tr><td class=n>" + escaped(e.time) + "</td>" + cell(where) + cell(e.text) + "</tr>";
+    }
+    html += "</table></body></html>\n";
+    return html;
+}
+
+std::string logCsv(const std::vector<LogEntry>& entries)
+{
+    const auto field = [](const std::string& text) {
+        if (text.find_first_of(",\"\r\n") == std::string::npos) return text;
+        std::string out = "\"";
+        for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);
+        return out + "\"";
+    };
+    std::string out = "time,what,song,part,layer,text\r\n";
+    for (const LogEntry& e : entries)
+        out += field(e.time) + "," + field(e.what) + "," + field(e.song) + "," + field(e.part) + "," + field(e.layer) +
+               "," + field(e.text) + "\r\n";
+    return out;
+}
+
+} // namespace gristle::core

@@ -1,0 +1,263 @@
+#include "core/session/session_document.h"
+
+#include "core/units/number_text.h"
+
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+namespace gristle::core {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+constexpr int kFormat = 1;
+
+Json calibrationToJson(const Calibration& c) { return {{"full_scale_dbu", c.dbuAtFullScale}, {"assumed", c.assumed}}; }
+
+Json takeToJson(const Take& t)
+{
+    return {{"file", t.file},         {"frames", t.frames},   {"sample_rate_hz", t.sampleRateHz},
+            {"channels", t.channels}, {"channel", t.channel}, {"hash", t.hash},
+            {"recorded", t.recorded}, {"source", t.source},   {"input", calibrationToJson(t.input)}};
+}
+
+Json layerToJson(const Layer& l)
+{
+    Json out = {{"name", l.name},     {"place", l.place}, {"gain_db", l.gainDb}, {"guitar", l.guitar},
+                {"pickup", l.pickup}, {"rig", l.rig},     {"chosen", l.chosen}};
+    out["take"] = Json::array();
+    for (const Take& t : l.takes) out["take"].push_back(takeToJson(t));
+    return out;
+}
+
+/// Reads fields and remembers the first thing that was wrong, so that the readers below stay plain lists.
+class Fields {
+public:
+    Fields(const Json& json, std::string where, std::optional<Error>& failure)
+        : json_(json), where_(std::move(where)), failure_(failure)
+    {
+        if (!json_.is_object()) fail("is no object");
+    }
+    void text(const char* key, std::string& into)
+    {
+        if (const Json* v = find(key)) v->is_string() ? void(into = v->get<std::string>()) : fail(key, "is no text");
+    }
+    void number(const char* key, double& into, double min, double max)
+    {
+        const Json* v = find(key);
+        if (!v) return;
+        if (!v->is_number()) return fail(key, "is no number");
+        into = v->get<double>();
+        if (!(into >= min && into <= max))
+            failOnce({ErrorCode::OutOfRange, where_ + "." + key + ": it is outside its range",
+                      "take a number from " + numberText(min) + " to " + numberText(max)});
+    }
+    template<typename Int> void whole(const char* key, Int& into, std::int64_t max)
+    {
+        const Json* v = find(key);
+        if (!v) return;
+        if (!v->is_number_integer() || v->get<std::int64_t>() < 0 || v->get<std::int64_t>() > max)
+            return fail(key, "is no whole number in range");
+        into = static_cast<Int>(v->get<std::int64_t>());
+    }
+    void flag(const char* key, bool& into)
+    {
+        if (const Json* v = find(key)) v->is_boolean() ? void(into = v->get<bool>()) : fail(key, "is no yes or no");
+    }
+    void file(const char* key, std::string& into)
+    {
+        text(key, into);
+        if (!into.empty() && !staysInside(into)) fail(key, "leaves the session's folder (" + into + ")");
+    }
+    template<typename T, typename Read> void list(const char* key, std::vector<T>& into, Read read)
+    {
+        const Json* v = find(key);
+        if (!v) return;
+        if (!v->is_array()) return fail(key, "is no list");
+        std::size_t index = 0;
+        for (const Json& entry : *v) {
+            if (failure_) return;
+            into.push_back(read(entry, where_ + "." + key + "[" + std::to_string(index++) + "]", failure_));
+        }
+    }
+    const Json* find(const char* key) const
+    {
+        if (failure_ || !json_.is_object()) return nullptr;
+        const auto at = json_.find(key);
+        return at == json_.end() ? nullptr : &*at;
+    }
+    void fail(const std::string& what)
+    {
+        failOnce({ErrorCode::BadDocument, where_ + " " + what, "mend the file or go back to a copy"});
+    }
+    void fail(const char* key, const std::string& what) { fail(std::string(".") + key + " " + what); }
+
+private:
+    void failOnce(Error error)
+    {
+        if (!failure_) failure_ = std::move(error);
+    }
+    const Json& json_;
+    std::string where_;
+    std::optional<Error>& failure_;
+};
+
+Calibration readCalibration(const Json* json, const std::string& where, std::optional<Error>& failure)
+{
+    Calibration c;
+    if (!json) return c;
+    Fields fields(*json, where, failure);
+    fields.number("full_scale_dbu", c.dbuAtFullScale, -40.0, 60.0);
+    fields.flag("assumed", c.assumed);
+    return c;
+}
+
+Take readTake(const Json& json, const std::string& where, std::optional<Error>& failure)
+{
+    Take t;
+    Fields fields(json, where, failure);
+    fields.file("file", t.file);
+    fields.whole("frames", t.frames, std::int64_t{1} << 50);
+    fields.whole("sample_rate_hz", t.sampleRateHz, 192000);
+    fields.whole("channels", t.channels, 64);
+    fields.whole("channel", t.channel, 64);
+    fields.text("hash", t.hash);
+    fields.text("recorded", t.recorded);
+    fields.text("source", t.source);
+    t.input = readCalibration(fields.find("input"), where + ".input", failure);
+    return t;
+}
+
+Layer readLayer(const Json& json, const std::string& where, std::optional<Error>& failure)
+{
+    Layer l;
+    Fields fields(json, where, failure);
+    fields.text("name", l.name);
+    fields.number("place", l.place, -100.0, 100.0);
+    fields.number("gain_db", l.gainDb, -60.0, 60.0);
+    fields.text("guitar", l.guitar);
+    fields.text("pickup", l.pickup);
+    fields.file("rig", l.rig);
+    fields.whole("chosen", l.chosen, 1 << 20);
+    fields.list("take", l.takes, readTake);
+    return l;
+}
+
+Part readPart(const Json& json, const std::string& where, std::optional<Error>& failure)
+{
+    Part p;
+    Fields fields(json, where, failure);
+    fields.text("name", p.name);
+    fields.list("layer", p.layers, readLayer);
+    return p;
+}
+
+Song readSong(const Json& json, const std::string& where, std::optional<Error>& failure)
+{
+    Song s;
+    Fields fields(json, where, failure);
+    fields.text("name", s.name);
+    fields.number("tempo_bpm", s.tempoBpm, 20.0, 400.0);
+    fields.text("meter", s.meter);
+    fields.text("tuning", s.tuning);
+    fields.list("part", s.parts, readPart);
+    return s;
+}
+
+} // namespace
+
+double Song::quartersPerBar() const
+{
+    const auto slash = meter.find('/');
+    if (slash == std::string::npos) return 4.0;
+    const auto upper = parseNumber(meter.substr(0, slash)), lower = parseNumber(meter.substr(slash + 1));
+    return upper && lower && *upper > 0.0 && *lower > 0.0 ? *upper * 4.0 / *lower : 4.0;
+}
+
+const Layer* findLayer(const SessionDocument& d, const LayerPath& p)
+{
+    if (p.song >= d.songs.size() || p.part >= d.songs[p.song].parts.size()) return nullptr;
+    const auto& layers = d.songs[p.song].parts[p.part].layers;
+    return p.layer < layers.size() ? &layers[p.layer] : nullptr;
+}
+
+Layer* findLayer(SessionDocument& d, const LayerPath& p) { return const_cast<Layer*>(findLayer(std::as_const(d), p)); }
+
+std::vector<LayerPath> allLayers(const SessionDocument& d)
+{
+    std::vector<LayerPath> out;
+    for (std::size_t s = 0; s < d.songs.size(); ++s)
+        for (std::size_t p = 0; p < d.songs[s].parts.size(); ++p)
+            for (std::size_t l = 0; l < d.songs[s].parts[p].layers.size(); ++l) out.push_back({s, p, l});
+    return out;
+}
+
+bool staysInside(const std::string& relative)
+{
+    const std::filesystem::path path(relative);
+    if (relative.empty() || path.is_absolute()) return false;
+    for (const auto& part : path)
+        if (part == "..") return false;
+    return true;
+}
+
+Json sessionToJson(const SessionDocument& d)
+{
+    Json out;
+    out["gristle_session"] = kFormat;
+    out["name"] = d.name;
+    out["sample_rate_hz"] = d.sampleRateHz;
+    out["reference_dbfs"] = d.referenceDbfs;
+    out["target_school"] = d.targetSchool;
+    out["place_law"] = panLawText(d.law);
+    out["interface"] = calibrationToJson(d.interface);
+    out["song"] = Json::array();
+    for (const Song& s : d.songs) {
+        Json song = {{"name", s.name}, {"tempo_bpm", s.tempoBpm}, {"meter", s.meter}, {"tuning", s.tuning}};
+        song["part"] = Json::array();
+        for (const Part& p : s.parts) {
+            Json part = {{"name", p.name}};
+            part["layer"] = Json::array();
+            for (const Layer& l : p.layers) part["layer"].push_back(layerToJson(l));
+            song["part"].push_back(std::move(part));
+        }
+        out["song"].push_back(std::move(song));
+    }
+    return out;
+}
+
+Result<SessionDocument> sessionFromJson(const Json& json)
+{
+    if (!json.is_object() || !json.contains("gristle_session") || !json["gristle_session"].is_number_integer())
+        return Error{ErrorCode::BadDocument, "session.json: this is no session",
+                     "choose a folder that holds a session"};
+    if (json["gristle_session"].get<int>() > kFormat)
+        return Error{ErrorCode::NewerVersion, "session.json: it was written by a later version of Gristle",
+                     "update Gristle to open it, nothing was changed"};
+    std::optional<Error> failure;
+    SessionDocument d;
+    Fields fields(json, "session.json", failure);
+    std::string law = "3";
+    fields.text("name", d.name);
+    fields.whole("sample_rate_hz", d.sampleRateHz, 192000);
+    fields.number("reference_dbfs", d.referenceDbfs, -60.0, 0.0);
+    fields.text("target_school", d.targetSchool);
+    fields.text("place_law", law);
+    d.interface = readCalibration(fields.find("interface"), "session.json.interface", failure);
+    fields.list("song", d.songs, readSong);
+    if (failure) return *failure;
+    const auto parsed = parsePanLaw(law);
+    if (!parsed || (d.targetSchool != "average" && d.targetSchool != "peak"))
+        return Error{ErrorCode::OutOfRange, "session.json: place_law or target_school is not known", "mend the file"};
+    d.law = *parsed;
+    for (const LayerPath& path : allLayers(d)) {
+        Layer* layer = findLayer(d, path);
+        if (!layer->takes.empty() && layer->chosen >= layer->takes.size())
+            return Error{ErrorCode::OutOfRange,
+                         "session.json: layer \"" + layer->name + "\" chooses a take that is not there",
+                         "mend the file"};
+    }
+    return d;
+}
+
+} // namespace gristle::core

@@ -1,0 +1,383 @@
+#include "core/session/session_folder.h"
+
+#include "core/audio/audio_writer.h"
+#include "core/audio/file_place.h"
+#include "core/impulse/loudspeaker_model.h"
+
+#include <cerrno>
+#include <cstring>
+#include <ctime>
+#include <fcntl.h>
+#include <fstream>
+#include <nlohmann/json.hpp>
+#include <set>
+#include <sys/file.h>
+#include <unistd.h>
+#include <xxhash.h>
+
+namespace gristle::core {
+
+namespace fs = std::filesystem;
+using Json = nlohmann::ordered_json;
+
+namespace {
+
+constexpr const char* kDocument = "session.json";
+constexpr const char* kLog = "log.jsonl";
+constexpr const char* kLoudspeaker = "impulses/closed back, near.wav";
+
+/// A file name of what the user wrote: letters, digits, spaces, points, dashes; never empty, hidden or long.
+std::string safeStem(const std::string& text)
+{
+    std::string out;
+    for (const char c : text) {
+        const auto u = static_cast<unsigned char>(c);
+        const bool plain = std::isalnum(u) || u >= 0x80 || c == ' ' || c == '-' || c == '_' || c == '.' || c == ',';
+        out += plain ? c : '-';
+    }
+    while (!out.empty() && (out.front() == '.' || out.front() == ' ')) out.erase(out.begin());
+    if (out.size() > 80) out.resize(80);
+    return out.empty() ? "take" : out;
+}
+
+/// `folder`/stem.wav, or with a number where that is taken; relative to `base`.
+std::string freeName(const fs::path& base, const std::string& folder, const std::string& stem)
+{
+    std::string name = folder + "/" + stem + ".wav";
+    for (int n = 2; fs::exists(base / name); ++n) name = folder + "/" + stem + " " + std::to_string(n) + ".wav";
+    return name;
+}
+
+Outcome makeFolders(const fs::path& folder)
+{
+    for (const char* sub : {"", "audio", "impulses", "rigs", "cache"}) {
+        std::error_code failure;
+        fs::create_directories(folder / sub, failure);
+        if (failure) return writeError(folder / sub / "session", failure.value());
+    }
+    return Done{};
+}
+
+std::vector<std::string> filesIn(const fs::path& base, const char* folder, const char* extension)
+{
+    std::vector<std::string> out;
+    std::error_code failure;
+    for (fs::directory_iterator at(base / folder, failure), end; !failure && at != end; at.increment(failure)) {
+        const auto name = at->path().filename().string();
+        if (at->path().extension() == extension && !name.starts_with('.'))
+            out.push_back(std::string(folder) + "/" + name);
+    }
+    std::ranges::sort(out);
+    return out;
+}
+
+/// Files that a chain names.
+void collectFiles(const RigChain& chain, std::set<std::string>& into)
+{
+    for (const RigNode& node : chain) {
+        for (const RigChain& lane : node.lanes) collectFiles(lane, into);
+        const NodeType* type = findNodeType(node.type);
+        if (!type) continue;
+        for (const auto& [key, value] : node.values)
+            if (const auto* spec = type->find(key); spec && spec->kind == ParameterKind::File)
+                into.insert(valueText(value));
+    }
+}
+
+RigDocument firstRig()
+{
+    RigDocument rig;
+    rig.name = "crunch, plain";
+    auto chain = parseRecallLine(
+        std::string("drive drive=10 level=2 | amplifier drive=5.5 bass=4 middle=6 treble=5.5 master=4 | "
+                    "impulse file=\"") +
+        kLoudspeaker + "\" level=matched");
+    rig.chain = std::move(*chain);
+    return rig;
+}
+
+} // namespace
+
+struct SessionFolder::State {
+    fs::path folder;
+    SessionDocument document;
+    int lock = -1;
+    ~State()
+    {
+        if (lock >= 0) ::close(lock);
+    }
+};
+
+SessionFolder::SessionFolder(std::unique_ptr<State> state) : state_(std::move(state)) {}
+SessionFolder::SessionFolder(SessionFolder&&) noexcept = default;
+SessionFolder& SessionFolder::operator=(SessionFolder&&) noexcept = default;
+SessionFolder::~SessionFolder() = default;
+
+const fs::path& SessionFolder::path() const noexcept { return state_->folder; }
+const SessionDocument& SessionFolder::document() const noexcept { return state_->document; }
+
+namespace {
+
+/// Takes the lock of a session: its descriptor, or why not.
+Result<int> takeLock(const fs::path& folder)
+{
+    const fs::path file = folder / ".lock";
+    const int handle = ::open(file.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644);
+    if (handle < 0) return writeError(file, errno);
+    if (::flock(handle, LOCK_EX | LOCK_NB) == 0) return handle;
+    ::close(handle);
+    return Error{ErrorCode::Locked, folder.filename().string() + ": it is open in another Gristle",
+                 "close it there, then try again"};
+}
+
+} // namespace
+
+Result<SessionFolder> SessionFolder::create(const fs::path& folder, const SessionDocument& document,
+                                            const std::string& now)
+{
+    std::error_code ignored;
+    if (fs::exists(folder / kDocument, ignored))
+        return Error{ErrorCode::WriteFailed, folder.filename().string() + ": there is a session in this folder already",
+                     "choose another folder or open that one"};
+    if (fs::exists(folder, ignored) && !fs::is_directory(folder, ignored))
+        return Error{ErrorCode::WriteFailed, folder.filename().string() + ": there is a file of this name already",
+                     "choose another name"};
+    const fs::path parent = fs::absolute(folder).parent_path();
+    if (!fs::is_directory(parent, ignored)) return writeError(folder, ENOENT);
+    if (const auto made = makeFolders(folder); !made) return made.error();
+    const auto lock = takeLock(folder);
+    if (!lock) return lock.error();
+    auto state = std::make_unique<State>();
+    state->folder = folder;
+    state->lock = *lock;
+    SessionFolder session(std::move(state));
+
+    const Recording speaker = loudspeakerImpulse({}, 48000);
+    if (const auto wrote = writeRecording(folder / kLoudspeaker, speaker); !wrote) return wrote.error();
+    Json gain = {{"matched_gain_db", std::round(matchedGainDb(speaker) * 100.0) / 100.0},
+                 {"about", "a modelled loudspeaker, closed at the back, and a near microphone; an estimate"}};
+    if (const auto wrote = writeTextAtomically((folder / kLoudspeaker).string() + ".json", gain.dump(2) + "\n"); !wrote)
+        return wrote.error();
+    RigDocument rig = firstRig();
+    if (const auto saved = session.saveRig(rig); !saved) return saved.error();
+    if (const auto saved = session.save(document); !saved) return saved.error();
+    const auto logged = session.log({now, "session", "Session \"" + document.name + "\" made", "", "", ""});
+    if (!logged) return logged.error();
+    return session;
+}
+
+Result<SessionFolder> SessionFolder::open(const fs::path& folder, Access access)
+{
+    std::error_code ignored;
+    if (!fs::is_directory(folder, ignored))
+        return Error{ErrorCode::FileMissing, folder.string() + ": there is no such folder", "check the name"};
+    if (!fs::exists(folder / kDocument, ignored))
+        return Error{ErrorCode::FileMissing, folder.string() + ": there is no session in this folder",
+                     "choose a folder that holds a session.json"};
+    auto state = std::make_unique<State>();
+    state->folder = folder;
+    if (access == Access::Write) {
+        const auto lock = takeLock(folder);
+        if (!lock) return lock.error();
+        state->lock = *lock;
+    }
+    const auto text = readText(folder / kDocument);
+    if (!text) return text.error();
+    const auto json = Json::parse(*text, nullptr, false);
+    if (json.is_discarded())
+        return Error{ErrorCode::BadDocument, "session.json: it is no valid JSON", "mend the file or go back to a copy"};
+    auto document = sessionFromJson(json);
+    if (!document) return document.error();
+    state->document = std::move(*document);
+    return SessionFolder(std::move(state));
+}
+
+Outcome SessionFolder::save(const SessionDocument& document)
+{
+    const auto wrote = writeTextAtomically(state_->folder / kDocument, sessionToJson(document).dump(1) + "\n");
+    if (wrote) state_->document = document;
+    return wrote;
+}
+
+Result<Take> SessionFolder::importTake(const fs::path& file, int channelFromOne, const std::string& now)
+{
+    const auto channel = chooseChannel(file, channelFromOne);
+    if (!channel) return channel.error();
+    Take take;
+    take.file = freeName(state_->folder, "audio", safeStem(file.stem().string()));
+    const fs::path target = state_->folder / take.file;
+    const auto info = copyLosslessly(file, target);
+    if (!info) return info.error();
+    auto hash = hashFile(target);
+    if (!hash) return hash.error();
+    take.hash = std::move(*hash);
+    take.frames = info->frames;
+    take.sampleRateHz = info->sampleRateHz;
+    take.channels = static_cast<int>(info->channels);
+    take.channel = info->channels > 1 ? static_cast<int>(*channel) + 1 : 0;
+    take.recorded = now;
+    take.source = file.filename().string();
+    take.input = state_->document.interface;
+    return take;
+}
+
+Result<std::string> SessionFolder::saveRig(RigDocument& rig)
+{
+    const std::string stem = safeStem(rig.name);
+    const auto nameOf = [&](int version) { return "rigs/" + stem + ".v" + std::to_string(version) + ".json"; };
+    int version = 1;
+    while (fs::exists(state_->folder / nameOf(version))) ++version;
+    rig.version = version;
+    const auto wrote = writeTextAtomically(state_->folder / nameOf(version), rigToJson(rig).dump(1) + "\n");
+    if (!wrote) return wrote.error();
+    return nameOf(version);
+}
+
+std::vector<std::string> SessionFolder::rigFiles() const
+{
+    auto files = filesIn(state_->folder, "rigs", ".json");
+    const auto split = [](const std::string& name) {
+        const auto at = name.rfind(".v");
+        return std::pair(name.substr(0, at), at == std::string::npos ? 0 : -std::atoi(name.c_str() + at + 2));
+    };
+    std::ranges::sort(files, {}, split);
+    return files;
+}
+
+std::vector<std::string> SessionFolder::impulseFiles() const { return filesIn(state_->folder, "impulses", ".wav"); }
+
+Result<std::string> SessionFolder::importImpulse(const fs::path& file)
+{
+    const auto hash = hashFile(file);
+    if (!hash) return hash.error();
+    for (const auto& known : impulseFiles())
+        if (const auto other = hashFile(state_->folder / known); other && *other == *hash) return known;
+    const std::string name = freeName(state_->folder, "impulses", safeStem(file.stem().string()));
+    const auto copied = copyLosslessly(file, state_->folder / name);
+    if (!copied) return copied.error();
+    const auto impulse = readRecording(state_->folder / name);
+    if (!impulse) return impulse.error();
+    const Json gain = {{"matched_gain_db", std::round(matchedGainDb(*impulse) * 100.0) / 100.0}};
+    const auto wrote = writeTextAtomically((state_->folder / name).string() + ".json", gain.dump(2) + "\n");
+    if (!wrote) return wrote.error();
+    return name;
+}
+
+Result<RigDocument> SessionFolder::loadRig(const std::string& file, Unknown unknown,
+                                           std::vector<std::string>& warnings) const
+{
+    if (!staysInside(file))
+        return Error{ErrorCode::BadDocument, "rig " + file + ": it lies outside the session's folder",
+                     "mend the session"};
+    return readRig(state_->folder / file, unknown, warnings);
+}
+
+Outcome SessionFolder::log(const LogEntry& entry)
+{
+    const Json line = {{"time", entry.time}, {"what", entry.what}, {"text", entry.text},
+                       {"song", entry.song}, {"part", entry.part}, {"layer", entry.layer}};
+    const fs::path file = state_->folder / kLog;
+    const int handle = ::open(file.c_str(), O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC, 0644);
+    if (handle < 0) return writeError(file, errno);
+    const std::string text = line.dump(-1, ' ', false, Json::error_handler_t::replace) + "\n";
+    const ssize_t written = ::write(handle, text.data(), text.size());
+    const int failure = written == static_cast<ssize_t>(text.size()) ? 0 : written < 0 ? errno : ENOSPC;
+    ::close(handle);
+    if (failure != 0) return writeError(file, failure);
+    return Done{};
+}
+
+std::vector<LogEntry> SessionFolder::readLog() const
+{
+    std::vector<LogEntry> out;
+    std::ifstream file(state_->folder / kLog);
+    for (std::string line; std::getline(file, line);) {
+        const auto json = Json::parse(line, nullptr, false);
+        if (!json.is_object()) continue;
+        const auto text = [&](const char* key) {
+            const auto at = json.find(key);
+            return at != json.end() && at->is_string() ? at->get<std::string>() : std::string();
+        };
+        out.push_back({text("time"), text("what"), text("text"), text("song"), text("part"), text("layer")});
+    }
+    return out;
+}
+
+std::vector<Missing> SessionFolder::check(bool deep, const Progress& progress) const
+{
+    std::vector<Missing> out;
+    std::set<std::string> rigs;
+    const auto layers = allLayers(state_->document);
+    for (std::size_t i = 0; i < layers.size() && !progress.stopped(); ++i) {
+        const Layer& layer = *findLayer(state_->document, layers[i]);
+        if (!layer.rig.empty()) rigs.insert(layer.rig);
+        for (const Take& take : layer.takes) {
+            const fs::path file = state_->folder / take.file;
+            std::error_code ignored;
+            if (!fs::exists(file, ignored)) {
+                out.push_back({take.file, "the take is missing"});
+            } else if (deep && !take.hash.empty()) {
+                const auto hash = hashFile(file);
+                if (!hash)
+                    out.push_back({take.file, "the take cannot be read"});
+                else if (*hash != take.hash)
+                    out.push_back({take.file, "the take was changed since it was brought in"});
+            }
+        }
+        progress.at(double(i + 1) / double(layers.size()));
+    }
+    for (const auto& name : rigs) {
+        std::vector<std::string> warnings;
+        const auto rig = loadRig(name, Unknown::Bypass, warnings);
+        if (!rig) {
+            out.push_back(
+                {name, rig.error().code == ErrorCode::FileMissing ? "the rig is missing" : rig.error().message});
+            continue;
+        }
+        std::set<std::string> files;
+        collectFiles(rig->chain, files);
+        std::error_code ignored;
+        for (const auto& file : files)
+            if (!fs::exists(state_->folder / file, ignored))
+                out.push_back({file, "the impulse is missing (in " + name + ")"});
+    }
+    return out;
+}
+
+Result<std::string> hashFile(const fs::path& path)
+{
+    std::ifstream file(path, std::ios::binary);
+    if (!file) {
+        std::error_code ignored;
+        const bool there = fs::exists(path, ignored);
+        return Error{there ? ErrorCode::FileUnreadable : ErrorCode::FileMissing,
+                     path.filename().string() + (there ? ": it cannot be read" : ": there is no such file"),
+                     "check the name and its permissions"};
+    }
+    const std::unique_ptr<XXH3_state_t, decltype(&XXH3_freeState)> state(XXH3_createState(), &XXH3_freeState);
+    XXH3_128bits_reset(state.get());
+    std::vector<char> block(1 << 20);
+    while (file.read(block.data(), static_cast<std::streamsize>(block.size())) || file.gcount() > 0)
+        XXH3_128bits_update(state.get(), block.data(), static_cast<std::size_t>(file.gcount()));
+    XXH128_canonical_t canonical;
+    XXH128_canonicalFromHash(&canonical, XXH3_128bits_digest(state.get()));
+    std::string out;
+    for (const unsigned char byte : canonical.digest) {
+        constexpr char kDigits[] = "0123456789abcdef";
+        out += kDigits[byte >> 4];
+        out += kDigits[byte & 15];
+    }
+    return out;
+}
+
+std::string localNow()
+{
+    const std::time_t now = std::time(nullptr);
+    std::tm local{};
+    localtime_r(&now, &local);
+    char text[32];
+    std::strftime(text, sizeof text, "%Y-%m-%dT%H:%M:%S", &local);
+    return text;
+}
+
+} // namespace gristle::core

@@ -1,0 +1,79 @@
+#pragma once
+
+#include "core/rig/rig_document.h"
+#include "core/session/session_document.h"
+#include "core/units/progress.h"
+
+#include <filesystem>
+
+namespace gristle::core {
+
+enum class Access { Read, Write };
+
+/// An entry of the log: when, what in one sentence, and where it belongs.
+struct LogEntry {
+    std::string time; ///< ISO 8601, local time
+    std::string what; ///< stable word: "session", "take", "rig", "place", "gain", "mix", "undo", "note" ...
+    std::string text; ///< a sentence for people
+    std::string song, part, layer;
+    bool operator==(const LogEntry&) const = default;
+};
+
+/// Something that `check` found wrong.
+struct Missing {
+    std::string file;
+    std::string why;
+};
+
+/// A session on disk, NAME.gristle/: session.json, audio/, impulses/, rigs/, log.jsonl, cache/. One writer at a time: a
+/// lock of the operating system, which a crash releases. Saves are atomic. One thread at a time.
+class SessionFolder {
+public:
+    /// Makes the folder with an empty session, one modelled loudspeaker impulse and one rig.
+    /// @error WriteFailed; Usage where there is something in the folder already
+    static Result<SessionFolder> create(const std::filesystem::path& folder, const SessionDocument& document,
+                                        const std::string& now);
+    /// @error FileMissing, BadDocument, NewerVersion, OutOfRange; Locked with Access::Write
+    static Result<SessionFolder> open(const std::filesystem::path& folder, Access access);
+
+    SessionFolder(SessionFolder&&) noexcept;
+    SessionFolder& operator=(SessionFolder&&) noexcept;
+    ~SessionFolder(); ///< gives up the lock
+
+    const std::filesystem::path& path() const noexcept;
+    const SessionDocument& document() const noexcept;
+    /// Puts a document in the place of the present one and on disk. @error WriteFailed, and then all is as it was
+    Outcome save(const SessionDocument& document);
+
+    /// Copies a file losslessly into audio/ under a free name and describes it; the document is not changed.
+    /// @param channelFromOne  as chooseChannel. @error as copyLosslessly and chooseChannel
+    Result<Take> importTake(const std::filesystem::path& file, int channelFromOne, const std::string& now);
+    /// Saves a rig as its next version; the file's name, relative to the folder.
+    Result<std::string> saveRig(RigDocument& rig);
+    /// Files of all rig versions, newest of each name first.
+    std::vector<std::string> rigFiles() const;
+    /// Copies an impulse into impulses/ where it is not there yet; its relative name.
+    Result<std::string> importImpulse(const std::filesystem::path& file);
+    std::vector<std::string> impulseFiles() const;
+    /// Reads a rig of this session. @error as readRig
+    Result<RigDocument> loadRig(const std::string& file, Unknown unknown, std::vector<std::string>& warnings) const;
+
+    Outcome log(const LogEntry& entry);
+    /// All entries, oldest first; lines that are broken (a crash in the middle of one) are skipped.
+    std::vector<LogEntry> readLog() const;
+    /// What is missing, and with `deep` what was changed since (files are hashed again).
+    std::vector<Missing> check(bool deep, const Progress& progress = {}) const;
+
+private:
+    struct State;
+    explicit SessionFolder(std::unique_ptr<State> state);
+    std::unique_ptr<State> state_;
+};
+
+/// XXH3-128 of a file in hexadecimal. @error FileUnreadable
+Result<std::string> hashFile(const std::filesystem::path& file);
+
+/// The local time now, ISO 8601 to the second. Only for those at the edge who hand it in.
+std::string localNow();
+
+} // namespace gristle::core

@@ -1,0 +1,70 @@
+#pragma once
+
+#include <span>
+
+namespace gristle::core {
+
+/// Coefficients of a second-order section, a0 = 1: y = b0 x + b1 x' + b2 x'' - a1 y' - a2 y''.
+struct BiquadCoefficients {
+    double b0 = 1.0, b1 = 0.0, b2 = 0.0, a1 = 0.0, a2 = 0.0;
+};
+
+/// A second-order section in transposed direct form II, in double. One thread at a time.
+class Biquad {
+public:
+    Biquad() = default;
+    explicit Biquad(const BiquadCoefficients& c) : c_(c) {}
+    void set(const BiquadCoefficients& c) noexcept { c_ = c; }
+    void reset() noexcept { s1_ = s2_ = 0.0; }
+    double step(double x) noexcept
+    {
+        const double y = c_.b0 * x + s1_;
+        s1_ = c_.b1 * x - c_.a1 * y + s2_;
+        s2_ = c_.b2 * x - c_.a2 * y;
+        return y;
+    }
+    void process(std::span<float> mono) noexcept
+    {
+        Biquad b = *this;
+        for (float& x : mono) x = static_cast<float>(b.step(double(x)));
+        *this = b;
+    }
+
+private:
+    BiquadCoefficients c_;
+    double s1_ = 0.0, s2_ = 0.0;
+};
+
+/// One pole, one zero: y = b0 x + b1 x' - a1 y'. For coupling capacitors and gentle roll-offs.
+class OnePole {
+public:
+    OnePole() = default;
+    /// High pass: gain 1 at infinity, -3 dB at `cutoffHz` (bilinear transform with prewarping).
+    static OnePole highPass(double cutoffHz, double rateHz) noexcept;
+    static OnePole lowPass(double cutoffHz, double rateHz) noexcept;
+    void reset() noexcept { state_ = 0.0; }
+    double step(double x) noexcept
+    {
+        const double y = b0_ * x + state_;
+        state_ =
+            feed_ * x - a1_ * state_; // b1 x - a1 y, written so that one sample waits for the last as short as can be
+        return y;
+    }
+    void process(std::span<float> mono) noexcept
+    {
+        OnePole p = *this; // in registers while the loop runs
+        for (float& x : mono) x = static_cast<float>(p.step(double(x)));
+        *this = p;
+    }
+
+private:
+    OnePole(double b0, double b1, double a1) noexcept : b0_(b0), feed_(b1 - a1 * b0), a1_(a1) {}
+    double b0_ = 1.0, feed_ = 0.0, a1_ = 0.0, state_ = 0.0;
+};
+
+/// Second-order low or high pass (bilinear transform; Q 0.7071 is Butterworth).
+/// Source: the analogue prototype 1 / (s^2 + s / Q + 1) with prewarping.
+BiquadCoefficients lowPass(double cutoffHz, double q, double rateHz) noexcept;
+BiquadCoefficients highPass(double cutoffHz, double q, double rateHz) noexcept;
+
+} // namespace gristle::core

@@ -1,0 +1,155 @@
+#include "core/signal/oversampler.h"
+
+#include "core/signal/vectorised.h"
+#include "core/signal/window.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace gristle::core {
+
+namespace {
+
+/// acc[i] = sum over k of taps[k] x[i + k]. The outer loop over taps lets the compiler use whole vectors.
+GRISTLE_VECTORISED
+void filter(const float* x, const float* taps, std::size_t count, float* acc, std::size_t n) noexcept
+{
+    for (std::size_t i = 0; i < n; ++i) acc[i] = 0.0f;
+    std::size_t k = 0;
+    for (; k + 4 <= count; k += 4) {
+        const float a = taps[k], b = taps[k + 1], c = taps[k + 2], d = taps[k + 3];
+        const float* const p = x + k;
+        for (std::size_t i = 0; i < n; ++i) acc[i] += (a * p[i] + b * p[i + 1]) + (c * p[i + 2] + d * p[i + 3]);
+    }
+    for (; k < count; ++k)
+        for (std::size_t i = 0; i < n; ++i) acc[i] += taps[k] * x[i + k];
+}
+
+} // namespace
+
+HalfBand::HalfBand(double attenuationDb, double transition)
+{
+    // Kaiser's length for the attenuation and transition, taken up to 4 m - 1 so that the ends are not zeros.
+    const double length = (attenuationDb - 7.95) / (2.285 * 2.0 * std::numbers::pi * transition) + 1.0;
+    const auto m = static_cast<std::size_t>(std::ceil((length + 1.0) / 4.0));
+    const double beta = kaiserBeta(attenuationDb);
+    branch_.resize(2 * m);
+    double sum = 0.0;
+    std::vector<double> taps(branch_.size());
+    for (std::size_t k = 0; k < taps.size(); ++k) {
+        const double t = 2.0 * double(k) - (2.0 * double(m) - 1.0); // odd distances from the middle
+        taps[k] = 0.5 * sinc(t / 2.0) * kaiserAt(t / (2.0 * double(m)), beta);
+        sum += taps[k];
+    }
+    for (std::size_t k = 0; k < taps.size(); ++k) branch_[k] = static_cast<float>(taps[k] * 0.5 / sum);
+}
+
+void HalfBand::prepare(std::size_t maxFrames)
+{
+    history_.assign(branch_.size() - 1 + maxFrames, 0.0f);
+    other_.assign(branch_.size() / 2 + maxFrames, 0.0f);
+    work_.assign(maxFrames, 0.0f);
+}
+
+void HalfBand::reset() noexcept
+{
+    std::ranges::fill(history_, 0.0f);
+    std::ranges::fill(other_, 0.0f);
+}
+
+void HalfBand::up(std::span<const float> in, std::span<float> out) noexcept
+{
+    const std::size_t past = branch_.size() - 1;
+    const std::size_t half = branch_.size() / 2;
+    std::ranges::copy(in, history_.begin() + long(past));
+    const std::span<float> odd(work_.data(), in.size());
+    filter(history_.data(), branch_.data(), branch_.size(), odd.data(), odd.size());
+    for (std::size_t i = 0; i < in.size(); ++i) {
+        out[2 * i] = 2.0f * odd[i];
+        out[2 * i + 1] = history_[half + i]; // the middle tap, 1/2, doubled
+    }
+    std::copy_n(history_.begin() + long(in.size()), past, history_.begin());
+}
+
+void HalfBand::down(std::span<const float> in, std::span<float> out) noexcept
+{
+    const std::size_t past = branch_.size() - 1;
+    const std::size_t half = branch_.size() / 2;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        history_[past + i] = in[2 * i];
+        other_[half + i] = in[2 * i + 1];
+    }
+    // The filtered branch takes even samples, the middle tap odd ones: together a delay of 2 half - 1, as upwards.
+    filter(history_.data(), branch_.data(), branch_.size(), out.data(), out.size());
+    for (std::size_t i = 0; i < out.size(); ++i) out[i] += 0.5f * other_[i];
+    std::copy_n(history_.begin() + long(out.size()), past, history_.begin());
+    std::copy_n(other_.begin() + long(out.size()), half, other_.begin());
+}
+
+namespace {
+
+constexpr double kAttenuationDb = 110.0;
+// Transition bands: what folds into the pass band (0.417 of the base rate) is stopped, no more.
+constexpr double kFirst = 0.083, kSecond = 0.29, kThird = 0.395;
+
+} // namespace
+
+Oversampler8::Oversampler8()
+    : up1_(kAttenuationDb, kFirst), up2_(kAttenuationDb, kSecond), up3_(kAttenuationDb, kThird),
+      down1_(kAttenuationDb, kFirst), down2_(kAttenuationDb, kSecond), down3_(kAttenuationDb, kThird)
+{
+    const std::size_t total = 2 * (4 * up1_.delay() + 2 * up2_.delay() + up3_.delay());
+    pad_.assign((kFactor - total % kFactor) % kFactor, 0.0f);
+}
+
+std::size_t Oversampler8::latency() const noexcept
+{
+    return (2 * (4 * up1_.delay() + 2 * up2_.delay() + up3_.delay()) + pad_.size()) / kFactor;
+}
+
+void Oversampler8::prepare(std::size_t maxFrames)
+{
+    up1_.prepare(maxFrames);
+    up2_.prepare(2 * maxFrames);
+    up3_.prepare(4 * maxFrames);
+    down1_.prepare(maxFrames);
+    down2_.prepare(2 * maxFrames);
+    down3_.prepare(4 * maxFrames);
+    two_.assign(2 * maxFrames, 0.0f);
+    four_.assign(4 * maxFrames, 0.0f);
+    eight_.assign(8 * maxFrames, 0.0f);
+    padWork_.assign(8 * maxFrames + pad_.size(), 0.0f);
+}
+
+void Oversampler8::reset() noexcept
+{
+    for (HalfBand* band : {&up1_, &up2_, &up3_, &down1_, &down2_, &down3_}) band->reset();
+    std::ranges::fill(pad_, 0.0f);
+}
+
+std::span<float> Oversampler8::up(std::span<const float> in) noexcept
+{
+    const std::span<float> two(two_.data(), 2 * in.size());
+    const std::span<float> four(four_.data(), 4 * in.size());
+    const std::span<float> eight(eight_.data(), 8 * in.size());
+    up1_.up(in, two);
+    up2_.up(two, four);
+    up3_.up(four, eight);
+    return eight;
+}
+
+void Oversampler8::down(std::span<float> high, std::span<float> out) noexcept
+{
+    const std::size_t n = high.size();
+    std::ranges::copy(pad_, padWork_.begin());
+    std::ranges::copy(high, padWork_.begin() + long(pad_.size()));
+    std::copy_n(padWork_.begin() + long(n), pad_.size(), pad_.begin());
+    const std::span<float> two(two_.data(), 2 * out.size());
+    const std::span<float> four(four_.data(), 4 * out.size());
+    down3_.down(std::span<const float>(padWork_.data(), n), four);
+    down2_.down(four, two);
+    down1_.down(two, out);
+}
+
+} // namespace gristle::core

@@ -1,0 +1,47 @@
+#pragma once
+
+#include <cstddef>
+#include <span>
+#include <vector>
+
+namespace gristle::core {
+
+/// One doubling of the rate by a linear-phase half-band filter (Kaiser), up or down, any block lengths.
+/// Every second tap of a half-band filter is zero and the middle one is 1/2, so one branch is a plain delay.
+class HalfBand {
+public:
+    /// @param transition  width of the transition band as a part of the higher rate, centred on a quarter of it
+    HalfBand(double attenuationDb, double transition);
+    void prepare(std::size_t maxFrames);                                 ///< of the lower rate; allocates
+    void up(std::span<const float> in, std::span<float> out) noexcept;   ///< out: twice as long
+    void down(std::span<const float> in, std::span<float> out) noexcept; ///< in: twice as long
+    std::size_t delay() const noexcept { return branch_.size() - 1; }    ///< in frames of the higher rate
+    void reset() noexcept;
+
+private:
+    std::vector<float> branch_;  ///< the taps that are not zero, but for the middle one; even count, symmetric
+    std::vector<float> history_; ///< upwards: lower-rate input; downwards: the branch that is filtered
+    std::vector<float> other_;   ///< downwards: the branch that is only delayed
+    std::vector<float> work_;
+};
+
+/// Raises the rate eight times and lowers it again, for nonlinear work in between. Pass band flat to 20 kHz at 48 kHz
+/// (0.417 of the rate), images and aliases 110 dB down. Latency of both ways together is a whole number of frames.
+class Oversampler8 {
+public:
+    static constexpr std::size_t kFactor = 8;
+    Oversampler8();
+    void prepare(std::size_t maxFrames);                             ///< allocates
+    std::span<float> up(std::span<const float> in) noexcept;         ///< 8 samples for each, until the next call
+    void down(std::span<float> high, std::span<float> out) noexcept; ///< 8 out.size() samples to out.size()
+    std::size_t latency() const noexcept;                            ///< frames of the base rate, up and down
+    void reset() noexcept;
+
+private:
+    HalfBand up1_, up2_, up3_, down1_, down2_, down3_;
+    std::vector<float> two_, four_, eight_;
+    std::vector<float> pad_; ///< the delay that makes the latency whole, in the highest rate
+    std::vector<float> padWork_;
+};
+
+} // namespace gristle::core
