@@ -72,7 +72,7 @@ Result<Answer> add(const Options& o, const Surroundings& s)
     };
     for (const auto& file : o.files) {
         if (s.stop.stop_requested()) return undoCopies(), Error{ErrorCode::Cancelled, "session add: stopped", ""};
-        auto take = session->importTake(file, o.channel, localNow());
+        auto take = importTake(session->path(), d.interface, file, o.channel, localNow());
         if (!take) return undoCopies(), take.error();
         copied.push_back(session->path() / take->file);
         if (d.sampleRateHz == 0) d.sampleRateHz = take->sampleRateHz;

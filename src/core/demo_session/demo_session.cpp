@@ -94,6 +94,7 @@ struct Planned {
     double place = 0.0;
     std::vector<WrittenNote> notes;
     double tempo = 120.0;
+    double barBeats = 4.0;
     OpenStrings strings;
     PlayingStyle style;
     double averageDbfs = -18.0;
@@ -132,7 +133,8 @@ std::vector<Planned> plan(const std::string& crunch, const std::string& clean)
         Planned& p = carDeck("Rhythm A", "Right 1", 100.0);
         p.notes = rhythmRiff(8);
         p.style = playing(12, 4400.0, 0.12);
-        p.style.lateFromBeat = 24.0, p.style.lateToBeat = 32.0, p.style.lateMs = 24.0; // planted: bars 7 and 8 drag
+        p.style.lateFromBeat = 20.0, p.style.lateToBeat = 28.0,
+        p.style.lateMs = 24.0; // planted: bars 7 and 8 drag, the count-in being bar 1
         p.averageDbfs = -17.8;
         p.interface.humDbfs = -66.0; // planted: hum on one pickup
         p.guitar = "the long one", p.pickup = "middle", p.recorded = "2026-10-03T20:05:31";
@@ -159,7 +161,7 @@ std::vector<Planned> plan(const std::string& crunch, const std::string& clean)
         Planned p;
         p.song = "Last Crossing", p.part = "Texture", p.layer = right ? "Wide right" : "Wide left";
         p.place = right ? 80.0 : -80.0;
-        p.tempo = 138.0, p.strings = standardTuning(), p.rig = clean;
+        p.barBeats = 3.0, p.tempo = 138.0, p.strings = standardTuning(), p.rig = clean;
         p.notes = brokenChords(10, 3.0);
         p.style = playing(31, 4400.0, 0.11); // planted: the same performance twice, one turned over
         p.averageDbfs = -18.2;
@@ -174,7 +176,9 @@ std::vector<Planned> plan(const std::string& crunch, const std::string& clean)
 
 Recording record(const Planned& p)
 {
-    const Performance performance = perform(p.notes, p.tempo, p.strings, p.style, kRate);
+    PlayingStyle style = p.style;
+    style.leadInS = p.barBeats * 60.0 / p.tempo; // one bar of count-in, nobody plays
+    const Performance performance = perform(p.notes, p.tempo, p.strings, style, kRate);
     SimulatedInterface interface = p.interface;
     SimulatedInterface quiet = interface;
     quiet.noiseDbfs = quiet.humDbfs = -200.0;
@@ -225,7 +229,7 @@ Outcome makeDemoSession(const fs::path& folder, const Progress& progress)
         const std::string name = p.song + ", " + p.part + ", " + p.layer;
         const fs::path made = folder / "cache" / (name + ".wav");
         if (const auto wrote = writeRecording(made, record(p), SampleFormat::Int24); !wrote) return wrote;
-        auto take = session->importTake(made, 0, p.recorded);
+        auto take = importTake(folder, document.interface, made, 0, p.recorded);
         std::error_code ignored;
         fs::remove(made, ignored);
         if (!take) return take.error();

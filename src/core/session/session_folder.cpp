@@ -199,28 +199,6 @@ Outcome SessionFolder::save(const SessionDocument& document)
     return wrote;
 }
 
-Result<Take> SessionFolder::importTake(const fs::path& file, int channelFromOne, const std::string& now)
-{
-    const auto channel = chooseChannel(file, channelFromOne);
-    if (!channel) return channel.error();
-    Take take;
-    take.file = freeName(state_->folder, "audio", safeStem(file.stem().string()));
-    const fs::path target = state_->folder / take.file;
-    const auto info = copyLosslessly(file, target);
-    if (!info) return info.error();
-    auto hash = hashFile(target);
-    if (!hash) return hash.error();
-    take.hash = std::move(*hash);
-    take.frames = info->frames;
-    take.sampleRateHz = info->sampleRateHz;
-    take.channels = static_cast<int>(info->channels);
-    take.channel = info->channels > 1 ? static_cast<int>(*channel) + 1 : 0;
-    take.recorded = now;
-    take.source = file.filename().string();
-    take.input = state_->document.interface;
-    return take;
-}
-
 Result<std::string> SessionFolder::saveRig(RigDocument& rig)
 {
     const std::string stem = safeStem(rig.name);
@@ -231,6 +209,11 @@ Result<std::string> SessionFolder::saveRig(RigDocument& rig)
     const auto wrote = writeTextAtomically(state_->folder / nameOf(version), rigToJson(rig).dump(1) + "\n");
     if (!wrote) return wrote.error();
     return nameOf(version);
+}
+
+Outcome SessionFolder::replaceRig(const std::string& file, const RigDocument& rig)
+{
+    return writeTextAtomically(state_->folder / file, rigToJson(rig).dump(1) + "\n");
 }
 
 std::vector<std::string> SessionFolder::rigFiles() const
@@ -342,6 +325,29 @@ std::vector<Missing> SessionFolder::check(bool deep, const Progress& progress) c
                 out.push_back({file, "the impulse is missing (in " + name + ")"});
     }
     return out;
+}
+
+Result<Take> importTake(const fs::path& folder, const Calibration& input, const fs::path& file, int channelFromOne,
+                        const std::string& now)
+{
+    const auto channel = chooseChannel(file, channelFromOne);
+    if (!channel) return channel.error();
+    Take take;
+    take.file = freeName(folder, "audio", safeStem(file.stem().string()));
+    const fs::path target = folder / take.file;
+    const auto info = copyLosslessly(file, target);
+    if (!info) return info.error();
+    auto hash = hashFile(target);
+    if (!hash) return hash.error();
+    take.hash = std::move(*hash);
+    take.frames = info->frames;
+    take.sampleRateHz = info->sampleRateHz;
+    take.channels = static_cast<int>(info->channels);
+    take.channel = info->channels > 1 ? static_cast<int>(*channel) + 1 : 0;
+    take.recorded = now;
+    take.source = file.filename().string();
+    take.input = input;
+    return take;
 }
 
 Result<std::string> hashFile(const fs::path& path)

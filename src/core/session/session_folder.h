@@ -45,11 +45,10 @@ public:
     /// Puts a document in the place of the present one and on disk. @error WriteFailed, and then all is as it was
     Outcome save(const SessionDocument& document);
 
-    /// Copies a file losslessly into audio/ under a free name and describes it; the document is not changed.
-    /// @param channelFromOne  as chooseChannel. @error as copyLosslessly and chooseChannel
-    Result<Take> importTake(const std::filesystem::path& file, int channelFromOne, const std::string& now);
     /// Saves a rig as its next version; the file's name, relative to the folder.
     Result<std::string> saveRig(RigDocument& rig);
+    /// Puts a rig in the place of a version that nothing else uses yet (a control that is still moving).
+    Outcome replaceRig(const std::string& file, const RigDocument& rig);
     /// Files of all rig versions, newest of each name first.
     std::vector<std::string> rigFiles() const;
     /// Copies an impulse into impulses/ where it is not there yet; its relative name.
@@ -69,6 +68,12 @@ private:
     explicit SessionFolder(std::unique_ptr<State> state);
     std::unique_ptr<State> state_;
 };
+
+/// Copies a file losslessly into a session's audio/ under a free name and describes it; no document is changed, so it
+/// may run beside other work on the session. @param channelFromOne  as chooseChannel
+/// @error as copyLosslessly and chooseChannel
+Result<Take> importTake(const std::filesystem::path& folder, const Calibration& input,
+                        const std::filesystem::path& file, int channelFromOne, const std::string& now);
 
 /// XXH3-128 of a file in hexadecimal. @error FileUnreadable
 Result<std::string> hashFile(const std::filesystem::path& file);

@@ -1,0 +1,403 @@
+#include "app/benches/blend/blend_bench.h"
+
+#include "app/benches/blend/place_ruler.h"
+#include "core/advice/stereo_findings.h"
+#include "core/units/number_text.h"
+
+#include <QComboBox>
+#include <QHeaderView>
+#include <QLabel>
+#include <QPushButton>
+#include <QShortcut>
+#include <QTableWidget>
+#include <QVBoxLayout>
+
+namespace gristle::app {
+
+using namespace core;
+
+namespace {
+
+enum Column { kName, kPlace, kGain, kLoudness, kRig };
+
+QTableWidgetItem* cell(const QString& text, bool editable, bool figure)
+{
+    auto* item = new QTableWidgetItem(text);
+    item->setFlags(Qt::ItemIsSelectable | Qt::ItemIsEnabled | (editable ? Qt::ItemIsEditable : Qt::NoItemFlags));
+    if (figure) {
+        item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+        item->setFont(Theme::instance().mono(TextSize::Normal, editable));
+    }
+    return item;
+}
+
+QString shownFigure(const std::optional<double>& v, int digits)
+{
+    return v ? QString::fromStdString(figureText(*v, digits)) : QString(QChar(0x2013));
+}
+
+} // namespace
+
+BlendBench::BlendBench(const BenchContext& context, QWidget* parent) : Bench(context, tr("Blend"), 7, parent)
+{
+    build();
+    connect(&session(), &SessionModel::rigChanged, this, &BlendBench::refresh);
+    connect(&session(), &SessionModel::pathChanged, this, &BlendBench::refresh);
+    connect(&audition_(), &Audition::changed, this, [this] { mono_->setChecked(audition_().isMono()); });
+    connect(&Theme::instance(), &Theme::changed, this, &BlendBench::refresh);
+}
+
+void BlendBench::build()
+{
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(26, 18, 26, 14);
+    column->setSpacing(6);
+    auto* head = new QHBoxLayout;
+    auto* question = new QLabel(tr("Do the sides make one picture?"), this);
+    question->setFont(Theme::instance().text(TextSize::Heading, true));
+    head->addWidget(question);
+    head->addStretch(1);
+    mono_ = new QPushButton(tr("Hear mono"), this);
+    mono_->setObjectName("hearMono");
+    mono_->setAccessibleName(tr("Hear both sides summed to mono"));
+    mono_->setToolTip(tr("Both sides summed, at half each (M)"));
+    mono_->setCheckable(true);
+    connect(mono_, &QPushButton::clicked, this, [this](bool on) { audition_().setMono(on); });
+    auto* match = new QPushButton(tr("Match loudness"), this);
+    match->setObjectName("matchLoudness");
+    match->setToolTip(tr("Bring all layers to the loudness of the first, as a gain that is kept"));
+    connect(match, &QPushButton::clicked, this, &BlendBench::matchLoudness);
+    law_ = new QComboBox(this);
+    law_->setObjectName("placeLaw");
+    law_->setAccessibleName(tr("What the centre loses"));
+    law_->addItems({tr("centre \u22123 dB"), tr("centre \u22124.5 dB"), tr("centre \u22126 dB")});
+    law_->setToolTip(tr("\u22123 dB keeps the power of a sound that moves, \u22126 dB its level in mono"));
+    connect(law_, &QComboBox::activated, this, [this](int index) {
+        session().edit(tr("Place law changed"), "place",
+                       [&](SessionDocument& d) { d.law = static_cast<PanLaw>(index); });
+    });
+    head->addWidget(law_);
+    head->addWidget(match);
+    head->addWidget(mono_);
+    column->addLayout(head);
+    readings_ = new QLabel(this);
+    readings_->setObjectName("blendReadings");
+    column->addWidget(readings_);
+    ruler_ = new PlaceRuler(this);
+    connect(ruler_, &PlaceRuler::choose, this, [this](int i) {
+        LayerPath path = session().path();
+        path.layer = shown_[std::size_t(i)];
+        session().setPath(path);
+    });
+    connect(ruler_, &PlaceRuler::move, this, [this](int i, double place) {
+        const Layer& l = session().part()->layers[shown_[std::size_t(i)]];
+        setLayerValue(i, place, l.gainDb, tr("%1 placed at %2").arg(QString::fromStdString(l.name)).arg(place));
+    });
+    column->addWidget(ruler_, 3);
+    table_ = new QTableWidget(0, 5, this);
+    table_->setObjectName("layerTable");
+    table_->setAccessibleName(tr("Layers: place, gain and loudness"));
+    table_->setHorizontalHeaderLabels({tr("layer"), tr("place"), tr("gain, dB"), tr("loudness, LUFS"), tr("rig")});
+    table_->verticalHeader()->hide();
+    table_->setShowGrid(false);
+    table_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    table_->setSelectionMode(QAbstractItemView::SingleSelection);
+    table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft);
+    table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    table_->verticalHeader()->setDefaultSectionSize(28);
+    table_->setTabKeyNavigation(false);
+    table_->setToolTip(tr("Place from \u2212100 (left) to 100 (right), gain in dB: type a figure and press Enter"));
+    connect(table_, &QTableWidget::cellChanged, this, [this](int row, int col) {
+        if (refreshing_ || (col != kPlace && col != kGain)) return;
+        const Layer& l = session().part()->layers[shown_[std::size_t(row)]];
+        QString text = table_->item(row, col)->text();
+        text.replace(QChar(0x2212), '-');
+        const auto value = parseNumber(text.trimmed().toStdString());
+        const double most = col == kPlace ? 100.0 : 60.0;
+        if (!value || std::abs(*value) > most) {
+            emit failed(tr("%1: %2 is no figure in range").arg(QString::fromStdString(l.name), text),
+                        tr("write a number from \u2212%1 to %1").arg(most));
+            return fillTable();
+        }
+        if (col == kPlace)
+            setLayerValue(row, *value, l.gainDb, tr("%1 placed at %2").arg(QString::fromStdString(l.name)).arg(*value));
+        else
+            setLayerValue(row, l.place, *value, tr("%1 gain %2 dB").arg(QString::fromStdString(l.name)).arg(*value));
+    });
+    connect(table_, &QTableWidget::currentCellChanged, this, [this](int row) {
+        if (refreshing_ || row < 0 || std::size_t(row) >= shown_.size()) return;
+        LayerPath path = session().path();
+        path.layer = shown_[std::size_t(row)];
+        session().setPath(path);
+    });
+    column->addWidget(table_);
+    auto* plots = new QHBoxLayout;
+    plots->setSpacing(18);
+    loss_ =
+        new BandPlot(tr("What mono loses, dB (alike \u22123, unrelated 0)"), -6.0, 12.0, {-3, 0, 3, 6, 9, 12}, this);
+    loss_->setObjectName("lossPlot");
+    correlation_ = new BandPlot(tr("Left against right, correlation"), -1.0, 1.0, {-1, -0.5, 0, 0.5, 1}, this);
+    correlation_->setObjectName("correlationPlot");
+    plots->addWidget(loss_);
+    plots->addWidget(correlation_);
+    column->addLayout(plots, 3);
+}
+
+std::vector<MixLayer> BlendBench::layers(QString* why) const
+{
+    std::vector<MixLayer> out;
+    const Part* part = session().isOpen() ? session().part() : nullptr;
+    if (!part) return out;
+    std::vector<std::string> warnings;
+    for (const Layer& layer : part->layers) {
+        if (layer.takes.empty()) continue;
+        auto recipe = layerRecipe(session().folder(), layer, true, warnings);
+        if (!recipe) {
+            if (why) *why = QString::fromStdString(recipe.error().line());
+            return {};
+        }
+        out.push_back({std::move(*recipe), layer.place, layer.gainDb});
+    }
+    return out;
+}
+
+MixOptions BlendBench::options() const
+{
+    MixOptions options;
+    options.law = session().document().law;
+    options.rateHz = session().document().sampleRateHz;
+    return options;
+}
+
+void BlendBench::refresh()
+{
+    if (!session().isOpen()) return;
+    shown_.clear();
+    if (const Part* part = session().part())
+        for (std::size_t i = 0; i < part->layers.size(); ++i)
+            if (!part->layers[i].takes.empty()) shown_.push_back(i);
+    law_->setCurrentIndex(static_cast<int>(session().document().law));
+    fillTable();
+    measure();
+}
+
+void BlendBench::fillTable()
+{
+    refreshing_ = true;
+    table_->setRowCount(int(shown_.size()));
+    std::vector<PlacedLayer> placed;
+    std::optional<double> loudest;
+    const bool measured = report_ && report_->layers.size() == shown_.size();
+    if (measured)
+        for (const auto& l : report_->layers)
+            if (l.integratedLufs) loudest = std::max(loudest.value_or(-200.0), *l.integratedLufs);
+    for (std::size_t i = 0; i < shown_.size(); ++i) {
+        const Layer& layer = session().part()->layers[shown_[i]];
+        const bool chosen = shown_[i] == session().path().layer;
+        const auto lufs = measured ? report_->layers[i].integratedLufs : std::nullopt;
+        const int row = int(i);
+        table_->setItem(row, kName, cell(QString::fromStdString(layer.name), false, false));
+        table_->setItem(row, kPlace, cell(QString::fromStdString(figureText(layer.place, 0)), true, true));
+        table_->setItem(row, kGain, cell(QString::fromStdString(signedText(layer.gainDb)), true, true));
+        table_->setItem(row, kLoudness, cell(shownFigure(lufs, 1), false, true));
+        table_->setItem(
+            row, kRig,
+            cell(layer.rig.empty() ? tr("dry") : QString::fromStdString(layer.rig).section('/', -1).chopped(5), false,
+                 false));
+        if (chosen) table_->selectRow(row);
+        placed.push_back({QString::fromStdString(layer.name), layer.place,
+                          lufs && loudest ? std::optional(*lufs - *loudest) : std::nullopt, chosen});
+    }
+    table_->setFixedHeight(32 + 28 * std::clamp(int(shown_.size()), 1, 4) + 2);
+    ruler_->setLayers(std::move(placed));
+    refreshing_ = false;
+}
+
+void BlendBench::measure()
+{
+    trouble_.clear();
+    const auto layers = this->layers(&trouble_);
+    if (layers.empty()) {
+        task_.cancel();
+        report_.reset();
+        showReport();
+        emit stateChanged();
+        return;
+    }
+    const MixOptions options = this->options();
+    task_.run<std::shared_ptr<Result<MixReport>>>(
+        tr("Measuring the sum"),
+        [layers, options](const Progress& p) {
+            return std::make_shared<Result<MixReport>>(mixDown(
+                layers, options, [](const AudioBuffer&) -> Outcome { return Done{}; }, p));
+        },
+        [this](std::shared_ptr<Result<MixReport>> result) {
+            report_.reset();
+            if (*result)
+                report_ = std::move(**result);
+            else if (result->error().code != ErrorCode::Cancelled)
+                trouble_ = QString::fromStdString(result->error().line());
+            fillTable();
+            showReport();
+            emit stateChanged();
+        });
+}
+
+void BlendBench::showReport()
+{
+    if (!report_) {
+        readings_->setText(trouble_.isEmpty() ? QString() : trouble_);
+        loss_->setCurve({}, -3.0, 3.0);
+        correlation_->setCurve({}, 0, 0);
+        return;
+    }
+    const StereoResult& s = report_->stereo;
+    const QString mono = Theme::instance().mono().family(), small = ink(Token::Ink2).name();
+    const auto figure = [&](const std::optional<double>& v, int digits) {
+        return QStringLiteral("<span style='font-family:\"%1\";font-weight:600;font-size:16px'>%2</span>")
+            .arg(mono, shownFigure(v, digits));
+    };
+    readings_->setText(tr("mono loses %1 <span style='color:%6'>dB (alike \u22123, unrelated 0)</span> &nbsp; width %2 "
+                          "&nbsp; correlation %3 &nbsp; sum %4 <span style='color:%6'>LUFS</span> &nbsp; peak %5 <span "
+                          "style='color:%6'>dBTP</span>")
+                           .arg(figure(s.monoLossDb, 1), figure(s.width, 2), figure(s.correlation, 2),
+                                figure(report_->loudness.integratedLufs, 1), figure(report_->truePeakDbtp, 1), small));
+    std::vector<QPointF> loss, correlation;
+    for (const StereoBand& b : s.bands) {
+        if (b.monoLossDb) loss.push_back({b.hz, *b.monoLossDb});
+        if (b.correlation) correlation.push_back({b.hz, *b.correlation});
+    }
+    loss_->setCurve(std::move(loss), -3.0, 3.0);
+    correlation_->setCurve(std::move(correlation), 0, 0);
+}
+
+void BlendBench::setLayerValue(int index, double place, double gainDb, const QString& text)
+{
+    LayerPath path = session().path();
+    path.layer = shown_[std::size_t(index)];
+    session().edit(
+        text, "place",
+        [&](SessionDocument& d) {
+            Layer& layer = *findLayer(d, path);
+            layer.place = place;
+            layer.gainDb = gainDb;
+        },
+        100 + index);
+    emit auditionChanged();
+}
+
+void BlendBench::matchLoudness()
+{
+    if (!report_ || report_->layers.size() != shown_.size()) return;
+    std::vector<double> gains;
+    const auto first = report_->layers.front().integratedLufs;
+    for (const auto& l : report_->layers) // the measured loudness has the layer's own gain in it
+        gains.push_back(first && l.integratedLufs ? l.gainDb + *first - *l.integratedLufs : l.gainDb);
+    const LayerPath at = session().path();
+    session().edit(tr("Layers matched to the loudness of the first"), "gain", [&](SessionDocument& d) {
+        auto& layers = d.songs[at.song].parts[at.part].layers;
+        for (std::size_t i = 0; i < shown_.size(); ++i)
+            layers[shown_[i]].gainDb = std::clamp(std::round(gains[i] * 100.0) / 100.0, -60.0, 60.0);
+    });
+    emit auditionChanged();
+}
+
+void BlendBench::turnAll(double db)
+{
+    const LayerPath at = session().path();
+    session().edit(tr("All layers turned by %1 dB").arg(db), "gain", [&](SessionDocument& d) {
+        for (Layer& l : d.songs[at.song].parts[at.part].layers) l.gainDb = std::clamp(l.gainDb + db, -60.0, 60.0);
+    });
+    emit auditionChanged();
+}
+
+BenchState BlendBench::state() const
+{
+    if (!session().isOpen() || shown_.empty()) return {tr("not yet"), false};
+    if (!trouble_.isEmpty()) return {tr("1 stops"), true};
+    if (!report_) return {tr("measuring \u2026"), false};
+    auto found = stereoFindings(report_->stereo, {});
+    for (auto& f : sumFindings(report_->truePeakDbtp, 0, {})) found.push_back(std::move(f));
+    const QString line = severityLine(found);
+    if (!line.isEmpty()) return {line, true};
+    return {tr("mono loses %1 dB").arg(shownFigure(report_->stereo.monoLossDb, 1)), false};
+}
+
+void BlendBench::findings(FindingsPanel& panel) const
+{
+    std::vector<Finding> found;
+    Remedies remedies;
+    auto* self = const_cast<BlendBench*>(this);
+    if (!trouble_.isEmpty()) {
+        Finding f;
+        f.severity = Severity::Stop;
+        f.code = "blend.unreadable";
+        f.title = "The sum cannot be made";
+        f.message = trouble_.toStdString() + ".";
+        found.push_back(std::move(f));
+    }
+    if (report_) {
+        const std::string subject = session().part() ? session().part()->name : "";
+        found = stereoFindings(report_->stereo, subject);
+        for (auto& f : sumFindings(report_->truePeakDbtp, 0, subject)) found.push_back(std::move(f));
+        for (const auto& w : report_->warnings) {
+            Finding f;
+            f.severity = Severity::Fix;
+            f.code = "rig.missing";
+            f.title = "A stage is bypassed";
+            f.message = w + ".";
+            found.push_back(std::move(f));
+        }
+        if (report_->stereo.balanceDb)
+            remedies["stereo.balance"] = {tr("Match loudness"), [self] { self->matchLoudness(); }};
+        if (report_->truePeakDbtp && *report_->truePeakDbtp > -1.0) {
+            const double down = std::floor((-1.0 - *report_->truePeakDbtp) * 10.0) / 10.0;
+            remedies["mix.peak"] = {tr("Turn all by %1 dB").arg(QString::fromStdString(signedText(down))),
+                                    [self, down] { self->turnAll(down); }};
+        }
+        for (const char* code : {"stereo.mono_loss", "stereo.inverted", "stereo.low_end"})
+            remedies[code] = {tr("Hear mono"), [self] {
+                                  self->audition_().setMono(true);
+                                  self->audition_().setPlaying(true);
+                              }};
+    }
+    panel.show(found, remedies, tr("Bring in two layers and place them: what the sum does is measured here."));
+}
+
+AuditionRequest BlendBench::audition() const
+{
+    AuditionRequest out;
+    const auto layers = this->layers();
+    if (layers.empty()) return out;
+    out.subject = tr("%1, all layers").arg(QString::fromStdString(session().part()->name));
+    const auto slot = [&](const QString& title, std::vector<MixLayer> own) {
+        out.slots_.push_back({title,
+                              [own = std::move(own), options = this->options()](
+                                  double from, double to, const Progress& p) -> Result<Recording> {
+                                  std::vector<MixLayer> cut = own;
+                                  for (MixLayer& l : cut) l.recipe.startS = from, l.recipe.endS = to;
+                                  Recording rendered{0, AudioBuffer(2, 0)};
+                                  const auto report = mixDown(
+                                      cut, options,
+                                      [&](const AudioBuffer& b) -> Outcome {
+                                          const std::size_t at = rendered.audio.frames();
+                                          rendered.audio.resize(at + b.frames());
+                                          for (std::size_t c = 0; c < 2; ++c)
+                                              std::copy(b.channel(c).begin(), b.channel(c).end(),
+                                                        rendered.audio.channel(c).begin() + long(at));
+                                          return Done{};
+                                      },
+                                      p);
+                                  if (!report) return report.error();
+                                  rendered.sampleRateHz = report->rateHz;
+                                  return rendered;
+                              }});
+    };
+    slot(tr("As placed"), layers);
+    auto middle = layers;
+    for (MixLayer& l : middle) l.place = 0.0;
+    slot(tr("All in the middle"), std::move(middle));
+    return out;
+}
+
+} // namespace gristle::app

@@ -1,0 +1,55 @@
+#pragma once
+
+#include "app/benches/bench.h"
+
+class QCheckBox;
+class QComboBox;
+class QLabel;
+class QPushButton;
+class QTableWidget;
+
+namespace gristle::app {
+
+class BandPlot;
+class PlaceRuler;
+
+/// Layers and sides together: balance, place, width, what does mono lose? Measured on the rendered sum.
+class BlendBench : public Bench {
+    Q_OBJECT
+public:
+    BlendBench(const BenchContext& context, QWidget* parent);
+    BenchState state() const override;
+    void findings(FindingsPanel& panel) const override;
+    AuditionRequest audition() const override;
+    bool isMonoOffered() const override { return true; }
+    bool isBusy() const override { return task_.isBusy(); }
+
+    const std::optional<core::MixReport>& report() const { return report_; }
+    /// The layers of the part in hand as a mix, or nothing where one cannot be read (`why` then says so).
+    std::vector<core::MixLayer> layers(QString* why = nullptr) const;
+    core::MixOptions options() const;
+
+private:
+    void build();
+    void refresh();
+    void fillTable();
+    void measure();
+    void setLayerValue(int layer, double place, double gainDb, const QString& text);
+    void matchLoudness();
+    void turnAll(double db);
+    void showReport();
+
+    PlaceRuler* ruler_;
+    QTableWidget* table_;
+    BandPlot *loss_, *correlation_;
+    QLabel* readings_;
+    QPushButton* mono_;
+    QComboBox* law_;
+    QString trouble_;
+    std::optional<core::MixReport> report_;
+    std::vector<std::size_t> shown_; ///< layers of the part that have takes
+    TaskRunner task_;
+    bool refreshing_ = false;
+};
+
+} // namespace gristle::app

@@ -1,0 +1,221 @@
+#include "app/benches/level/level_strip.h"
+
+#include <algorithm>
+
+namespace gristle::app {
+
+using namespace core;
+
+namespace {
+
+constexpr double kLowest = -60.0;
+
+double db(double power) { return power > 0.0 ? powerToDb(power) : -200.0; }
+
+} // namespace
+
+LevelStrip::LevelStrip(QWidget* parent) : PlotWidget(parent)
+{
+    setObjectName("levelStrip");
+    setAccessibleName(tr("Level over time"));
+    setMinimumHeight(190);
+}
+
+void LevelStrip::setMeasurement(Measured measured, std::size_t channel, double referenceDbfs, TargetSchool school,
+                                double barSeconds)
+{
+    measured_ = std::move(measured);
+    channel_ = measured_ ? std::min(channel, measured_->channels.size() - 1) : 0;
+    reference_ = referenceDbfs;
+    school_ = school;
+    barS_ = barSeconds;
+    if (measured_) {
+        const auto& c = measured_->channels[channel_];
+        setAccessibleDescription(tr("averages %1 dBFS, true peak %2 dBTP, %3 seconds")
+                                     .arg(c.vuTypical ? QString::number(*c.vuTypical + reference_, 'f', 1) : "-")
+                                     .arg(c.truePeakDbtp ? QString::number(*c.truePeakDbtp, 'f', 1) : "-")
+                                     .arg(measured_->info.durationS(), 0, 'f', 1));
+    }
+    update();
+}
+
+void LevelStrip::setLoop(double fromS, double toS)
+{
+    loopFrom_ = fromS;
+    loopTo_ = toS;
+    update();
+}
+
+void LevelStrip::setPosition(double seconds)
+{
+    position_ = seconds;
+    update();
+}
+
+void LevelStrip::paintEvent(QPaintEvent*)
+{
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    if (!measured_) return drawEmpty(p, tr("Nothing measured yet."));
+    constexpr double kShares = 92.0;
+    const QRectF inner(44, 8, width() - 44 - kShares - 10, height() - 8 - 28);
+    const double duration = std::max(0.1, measured_->info.durationS());
+    PlotArea area(inner, Axis{0.0, duration}, Axis{kLowest, 0.0});
+
+    const double target = school_ == TargetSchool::Average ? reference_ : -9.0;
+    const double half = school_ == TargetSchool::Average ? 2.0 : 3.0;
+    const double top = area.y.held(target + half), bottom = area.y.held(target - half);
+    p.fillRect(QRectF(inner.left(), top, inner.width() + kShares + 10, bottom - top), ink(Token::Band));
+    area.drawLevels(p, {0, -6, -12, -18, -24, -36, -48, -60}, [](double v) { return numberLabel(v); });
+    drawPicture(p, area);
+
+    p.setFont(Theme::instance().text(TextSize::Small, true));
+    const QString band = school_ == TargetSchool::Average ? tr("target: average %1 \u00b1 2").arg(numberLabel(target))
+                                                          : tr("target: peak %1 \u00b1 3").arg(numberLabel(target));
+    drawLabel(p, {inner.left() + 4, top - 2}, band, Qt::AlignLeft | Qt::AlignBottom, ink(Token::Ink2), inner);
+
+    // Bars along the foot, every one, second, fourth ... as room allows; the loop as a thick rule.
+    std::vector<double> bars;
+    double every = 1.0;
+    while (barS_ * every / duration * inner.width() < 42.0) every *= 2.0;
+    for (double b = 0.0; b * barS_ < duration; b += every) bars.push_back(b * barS_);
+    area.drawTicks(p, bars, [&](double s) {
+        return (s == 0.0 ? tr("bar ") : QString()) + QString::number(std::lround(s / barS_) + 1);
+    });
+    if (loopTo_ > loopFrom_) {
+        const double a = area.x.held(loopFrom_), b = area.x.held(loopTo_);
+        p.fillRect(QRectF(a, inner.bottom() + 1, b - a, 3), ink(Token::Act));
+    }
+    if (position_ >= 0.0 && position_ <= duration) {
+        p.setPen(QPen(ink(Token::Act), 1));
+        p.drawLine(QPointF(area.x.at(position_), inner.top()), QPointF(area.x.at(position_), inner.bottom()));
+    }
+    drawShares(p, area, inner.right() + 12, kShares - 14);
+}
+
+void LevelStrip::drawPicture(QPainter& p, const PlotArea& area) const
+{
+    const ChannelMeasurement& c = measured_->channels[channel_];
+    const auto columns = static_cast<std::size_t>(std::max(1.0, area.rect.width()));
+    QColor peaks = ink(Token::Di);
+    peaks.setAlphaF(0.38f);
+    p.setPen(QPen(peaks, 1));
+    const auto extremes = c.peaks.columns(0.0, double(c.peaks.frames()), columns);
+    const double hopsPerColumn = double(c.vuTrace.size()) / double(columns);
+    QPolygonF average;
+    for (std::size_t i = 0; i < columns; ++i) {
+        const double x = area.rect.left() + double(i) + 0.5;
+        const double peak = std::max(std::abs(extremes[i].low), std::abs(extremes[i].high));
+        const auto first = static_cast<std::size_t>(double(i) * hopsPerColumn);
+        const auto last = std::clamp(static_cast<std::size_t>(double(i + 1) * hopsPerColumn), first + 1,
+                                     std::max(first + 1, c.vuTrace.size()));
+        double high = 0.0;
+        for (std::size_t k = first; k < std::min(last, c.vuTrace.size()); ++k)
+            high = std::max(high, double(c.vuTrace[k]));
+        const double y = area.y.held(db(high));
+        average << QPointF(x, y);
+        if (peak > 0.0 && amplitudeToDb(peak) > kLowest)
+            p.drawLine(QPointF(x, area.y.held(amplitudeToDb(peak))), QPointF(x, y));
+    }
+    p.setPen(QPen(ink(Token::Ink), 1.8, Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
+    p.drawPolyline(average);
+    // Clipped places as full marks on the ceiling.
+    for (const ClipRun& run : c.level.clipRuns)
+        p.fillRect(QRectF(area.x.at(run.startS) - 1.5, area.rect.top() - 4, 3, 10), ink(Token::Act));
+}
+
+/// How long the average stood at each level while somebody played.
+void LevelStrip::drawShares(QPainter& p, const PlotArea& area, double left, double width) const
+{
+    const ChannelMeasurement& c = measured_->channels[channel_];
+    constexpr int kStep = 2;
+    std::array<int, 30> counts{};
+    int most = 0;
+    for (std::size_t i = 0; i < std::min(c.vuTrace.size(), c.noise.playing.size()); ++i) {
+        const double level = db(double(c.vuTrace[i]));
+        if (!c.noise.playing[i] || level <= kLowest || level >= 0.0) continue;
+        most = std::max(most, ++counts[static_cast<std::size_t>(-level / kStep)]);
+    }
+    if (most > 0)
+        for (std::size_t i = 0; i < counts.size(); ++i) {
+            const double y = area.y.at(-double(i) * kStep), h = area.y.at(-double(i + 1) * kStep) - y;
+            p.fillRect(QRectF(left, y + 1, width * counts[i] / most, h - 1), ink(Token::Ink2));
+        }
+    p.setFont(Theme::instance().text(TextSize::Small));
+    p.setPen(ink(Token::Ink2));
+    p.drawText(QRectF(left - 6, area.rect.bottom() + 5, width + 20, 18), Qt::AlignLeft | Qt::AlignVCenter,
+               tr("share of time"));
+}
+
+RestPicture::RestPicture(QWidget* parent) : PlotWidget(parent)
+{
+    setObjectName("restPicture");
+    setAccessibleName(tr("Noise and hum while nobody plays"));
+    setMinimumHeight(150);
+}
+
+void RestPicture::setMeasurement(Measured measured, std::size_t channel)
+{
+    measured_ = std::move(measured);
+    channel_ = measured_ ? std::min(channel, measured_->channels.size() - 1) : 0;
+    if (measured_) {
+        const NoiseResult& n = measured_->channels[channel_].noise;
+        setAccessibleDescription(
+            n.floorDbfs ? tr("floor %1 dBFS%2")
+                              .arg(*n.floorDbfs, 0, 'f', 1)
+                              .arg(n.hum ? tr(", hum %1 dBFS").arg(n.hum->levelDbfs, 0, 'f', 1) : QString())
+                        : tr("no rest to measure in"));
+    }
+    update();
+}
+
+void RestPicture::paintEvent(QPaintEvent*)
+{
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    if (!measured_) return;
+    const NoiseResult& n = measured_->channels[channel_].noise;
+    if (!n.floorDbfs)
+        return drawEmpty(p, tr("Nobody rests for 0.3 s in this take, so noise and hum are not known.\nLeave a second "
+                               "of muted strings before the first note."));
+    const double low = std::min(-120.0, std::floor(*n.floorDbfs / 20.0) * 20.0 - 10.0);
+    const QRectF inner(44, 8, width() - 44 - 12, height() - 8 - 28);
+    PlotArea area(inner, Axis{40.0, 1000.0, 0, 1, true}, Axis{low, 0.0});
+    std::vector<double> levels;
+    for (double v = 0.0; v >= low; v -= 20.0) levels.push_back(v);
+    area.drawLevels(p, levels, [](double v) { return numberLabel(v); });
+    area.drawTicks(p, {50, 60, 100, 150, 200, 300, 500, 1000},
+                   [](double v) { return hzLabel(v) + (v == 1000 ? " Hz" : ""); });
+    const double floorY = area.y.held(*n.floorDbfs);
+    QColor bed = ink(Token::Di);
+    bed.setAlphaF(0.25f);
+    p.fillRect(QRectF(inner.left(), floorY, inner.width(), inner.bottom() - floorY), bed);
+    p.setFont(Theme::instance().text(TextSize::Small));
+    if (n.snrDb) {
+        const double playing = area.y.held(*n.floorDbfs + *n.snrDb);
+        p.setPen(QPen(ink(Token::Ink), 1.8));
+        p.drawLine(QPointF(inner.left(), playing), QPointF(inner.right(), playing));
+        drawLabel(p, {inner.right() - 4, playing + 3},
+                  tr("playing %1 dBFS").arg(numberLabel(*n.floorDbfs + *n.snrDb, 1)), Qt::AlignRight, ink(Token::Ink),
+                  inner);
+    }
+    if (n.hum)
+        for (const HumHarmonic& h : n.hum->harmonics) {
+            const double x = area.x.at(h.hz), y = area.y.held(h.levelDbfs);
+            p.setPen(QPen(ink(Token::Ink), 2));
+            p.drawLine(QPointF(x, inner.bottom()), QPointF(x, y));
+        }
+    p.setPen(QPen(ink(Token::Ink3), 1.2));
+    p.drawLine(QPointF(inner.left(), floorY), QPointF(inner.right(), floorY));
+    const QString text = tr("floor %1 dBFS").arg(numberLabel(*n.floorDbfs, 1)) +
+                         (n.snrDb ? tr(", %1 dB under the playing").arg(numberLabel(*n.snrDb, 0)) : QString());
+    drawLabel(p, {inner.right() - 4, floorY - 3}, text, Qt::AlignRight | Qt::AlignBottom, ink(Token::Ink2), inner);
+    drawLabel(p, {inner.left() + 4, inner.top() + 2},
+              n.hum ? tr("hum: %1 Hz series, %2 dBFS together")
+                          .arg(numberLabel(n.hum->mainsHz, 2))
+                          .arg(numberLabel(n.hum->levelDbfs, 1))
+                    : tr("no mains series stands out"),
+              Qt::AlignLeft, ink(Token::Ink2), inner);
+}
+
+} // namespace gristle::app

@@ -1,0 +1,62 @@
+#pragma once
+
+#include "app/benches/bench.h"
+#include "core/mix/rig_ledger.h"
+
+class QComboBox;
+class QDoubleSpinBox;
+class QLabel;
+class QLineEdit;
+class QPushButton;
+
+namespace gristle::app {
+
+class ControlFigures;
+class Ladder;
+class TravelRuler;
+
+/// Which chain, in which order, how hard does each stage hit the next?
+class RigBench : public Bench {
+    Q_OBJECT
+public:
+    RigBench(const BenchContext& context, QWidget* parent);
+    BenchState state() const override;
+    void findings(FindingsPanel& panel) const override;
+    AuditionRequest audition() const override;
+    bool isBusy() const override { return chainTask_.isBusy() || travelTask_.isBusy(); }
+    /// Asks for an impulse file; replaced in tests.
+    std::function<QString()> askImpulse;
+
+private:
+    void build();
+    QWidget* buildChainRow();
+    QWidget* buildStage();
+    void refresh();
+    void refreshStage();
+    void measureChain();
+    void measureTravel();
+    void change(const QString& text, const std::function<void(core::RigDocument&)>& edit, int mergeKey = -1);
+    void chooseStage(int stage);
+    void setControl(const QString& key, const QString& text);
+    void bringImpulse(const QString& key);
+    void writeLine();
+    core::LayerRecipe recipe(const core::RigDocument& rig) const;
+    core::RigNode* chosenNode();
+
+    core::RigDocument rig_;
+    std::vector<std::string> warnings_;
+    std::vector<core::Rung> rungs_;
+    core::RenderReport report_;
+    QLabel *about_, *stageTitle_;
+    QComboBox* rigs_;
+    Ladder* ladder_;
+    ControlFigures* controls_;
+    TravelRuler* travel_;
+    QLineEdit* line_;
+    QDoubleSpinBox* output_;
+    QPushButton *bypass_, *earlier_, *later_, *remove_;
+    TaskRunner chainTask_, travelTask_;
+    bool refreshing_ = false;
+};
+
+} // namespace gristle::app

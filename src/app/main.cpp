@@ -1,0 +1,44 @@
+#include "app/shell/main_window.h"
+#include "app/shell/tour.h"
+#include "app/theme/theme.h"
+
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QTextStream>
+
+int main(int argc, char** argv)
+{
+    using namespace gristle::app;
+    QApplication application(argc, argv);
+    QApplication::setApplicationName("Gristle");
+    QApplication::setApplicationVersion(GRISTLE_VERSION);
+    QCommandLineParser parser;
+    parser.setApplicationDescription(QObject::tr("Records, measures and blends electric guitar."));
+    parser.addHelpOption();
+    parser.addVersionOption();
+    parser.addPositionalArgument("PATH", QObject::tr("A session folder, or audio files to bring in"), "[PATH...]");
+    const QCommandLineOption tourOption(
+        "tour", QObject::tr("Leave a picture of each bench, the mix and the recall sheet in a folder, then end"),
+        "DIR");
+    const QCommandLineOption lampOption("lamp-off", QObject::tr("Start with the dark theme"));
+    parser.addOptions({tourOption, lampOption});
+    parser.process(application);
+    Theme::instance().install(application);
+    if (parser.isSet(lampOption)) Theme::instance().setLamp(Lamp::Off);
+    MainWindow window;
+    window.show();
+    window.openPaths(parser.positionalArguments());
+    if (parser.isSet(tourOption)) {
+        if (!window.session().isOpen()) {
+            QTextStream(stderr) << "gristle: "
+                                << (window.notice().isEmpty() ? QStringLiteral("no session was named")
+                                                              : window.notice())
+                                << "\n";
+            return 3;
+        }
+        auto* tour = new Tour(window, parser.value(tourOption));
+        QObject::connect(tour, &Tour::finished, &application, [](bool good) { QApplication::exit(good ? 0 : 4); });
+        tour->start();
+    }
+    return QApplication::exec();
+}

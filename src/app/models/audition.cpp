@@ -1,0 +1,203 @@
+#include "app/models/audition.h"
+
+#include "core/audio/resampler.h"
+#include "core/measure/loudness.h"
+
+#include <algorithm>
+
+namespace gristle::app {
+
+using namespace core;
+
+namespace {
+
+constexpr double kPrerollS = 0.1; // what a loop's end fades into
+constexpr std::size_t kMomentaryFrames = 40;
+constexpr std::size_t kPeakFrames = 3;
+
+} // namespace
+
+/// Rendered slots, on their way from the worker.
+struct Audition::Prepared {
+    std::shared_ptr<engine::Program> program;
+    std::vector<double> gainsDb;
+    std::optional<Error> failure;
+};
+
+Audition::Audition(QObject* parent) : QObject(parent)
+{
+    timer_.setInterval(33);
+    connect(&timer_, &QTimer::timeout, this, &Audition::poll);
+}
+
+Audition::~Audition()
+{
+    task_.cancel();
+    if (device_) device_->stop();
+}
+
+void Audition::setDevice(std::unique_ptr<engine::AudioDevice> device)
+{
+    if (device_) device_->stop();
+    device_ = std::move(device);
+    if (!device_) return;
+    rateHz_ = device_->rateHz();
+    player_ = std::make_unique<engine::Player>(rateHz_);
+    if (const auto started = device_->start(*player_); !started)
+        emit failed(QString::fromStdString(started.error().message), QString::fromStdString(started.error().remedy));
+}
+
+void Audition::setRate(double rateHz)
+{
+    if (rateHz <= 0.0 || rateHz == wantedRate_) return;
+    wantedRate_ = rateHz;
+    if (!device_ || device_->rateHz() == rateHz) return;
+    clear();
+    setDevice(nullptr); // opened anew at the session's rate when something is to be heard
+}
+
+void Audition::ensureDevice()
+{
+    if (device_) return;
+    std::string told;
+    auto device = engine::openDefaultOutput(wantedRate_, told);
+    deviceNote_ = QString::fromStdString(told);
+    setDevice(std::move(device));
+    if (device_ && !told.empty()) emit changed();
+}
+
+void Audition::clear()
+{
+    task_.cancel();
+    setPlaying(false);
+    request_ = {};
+    gains_.clear();
+    if (player_) player_->setProgram(nullptr);
+    emit changed();
+}
+
+void Audition::request(AuditionRequest request, double fromS, double toS)
+{
+    ensureDevice();
+    const bool sameSlots = request.slots_.size() == request_.slots_.size();
+    request_ = std::move(request);
+    if (!sameSlots || slot_ >= request_.slots_.size()) {
+        slot_ = request_.active;
+        gains_.clear();
+    }
+    fromS_ = fromS;
+    emit changed();
+    if (request_.slots_.empty()) return;
+    const double preroll = std::min(kPrerollS, fromS);
+    const int rate = static_cast<int>(rateHz_);
+    task_.run<std::shared_ptr<Prepared>>(
+        tr("Preparing what is heard"),
+        [parts = request_.slots_, fromS, toS, preroll, rate](const Progress& progress) {
+            auto out = std::make_shared<Prepared>();
+            out->program = std::make_shared<engine::Program>();
+            std::vector<std::optional<double>> loudness;
+            for (std::size_t i = 0; i < parts.size(); ++i) {
+                auto rendered = parts[i].render(fromS - preroll, toS, {progress.stop, nullptr});
+                if (!rendered) {
+                    out->failure = rendered.error();
+                    return out;
+                }
+                auto recording = std::make_shared<Recording>(resampled(*rendered, rate));
+                loudness.push_back(integratedLoudness(recording->audio, rate));
+                out->program->entries.push_back({std::move(recording), 1.0f});
+                progress.at(double(i + 1) / double(parts.size()));
+            }
+            std::optional<double> softest; // the others are turned down to it: matching never adds level
+            for (const auto& l : loudness)
+                if (l) softest = std::min(softest.value_or(*l), *l);
+            std::size_t frames = 0;
+            for (std::size_t i = 0; i < loudness.size(); ++i) {
+                const double gain = loudness[i] ? *softest - *loudness[i] : 0.0;
+                out->gainsDb.push_back(gain);
+                out->program->entries[i].gain = static_cast<float>(dbToAmplitude(gain));
+                frames = std::max(frames, out->program->entries[i].recording->audio.frames());
+            }
+            out->program->loopStart = static_cast<std::size_t>(preroll * rate);
+            out->program->loopEnd = std::max(out->program->loopStart + 1, frames);
+            return out;
+        },
+        [this](std::shared_ptr<Prepared> prepared) {
+            if (prepared->failure) {
+                if (prepared->failure->code != ErrorCode::Cancelled)
+                    emit failed(QString::fromStdString(prepared->failure->message),
+                                QString::fromStdString(prepared->failure->remedy));
+                return;
+            }
+            if (!player_) return;
+            gains_ = prepared->gainsDb;
+            player_->setSlot(slot_);
+            player_->setProgram(std::move(prepared->program));
+            emit changed();
+        });
+}
+
+void Audition::setPlaying(bool on)
+{
+    if (on) ensureDevice();
+    playing_ = on;
+    if (player_) player_->setPlaying(on);
+    if (on) timer_.start();
+    emit changed();
+}
+
+void Audition::setSlot(std::size_t index)
+{
+    if (index >= request_.slots_.size()) return;
+    slot_ = index;
+    if (player_) player_->setSlot(index);
+    emit changed();
+}
+
+void Audition::setMono(bool on)
+{
+    mono_ = on;
+    if (player_) player_->setMono(on);
+    emit changed();
+}
+
+std::optional<double> Audition::matchingGainDb(std::size_t index) const
+{
+    return index < gains_.size() ? std::optional<double>(gains_[index]) : std::nullopt;
+}
+
+void Audition::poll()
+{
+    if (!player_) return;
+    engine::MeterFrame frame;
+    while (player_->readMeter(frame)) {
+        frames_.push_back(frame);
+        if (frames_.size() > kMomentaryFrames) frames_.pop_front();
+    }
+    if (frames_.empty()) return;
+    OutputReading r;
+    double squares[2] = {}, product = 0.0, weighted = 0.0, count = 0.0;
+    float peak[2] = {}, limiter = 1.0f;
+    for (std::size_t i = 0; i < frames_.size(); ++i) {
+        const auto& f = frames_[i];
+        for (int c = 0; c < 2; ++c) squares[c] += f.squares[c];
+        product += f.product;
+        weighted += f.weighted;
+        count += f.frames;
+        limiter = std::min(limiter, f.limiterGain);
+        if (i + kPeakFrames >= frames_.size())
+            for (int c = 0; c < 2; ++c) peak[c] = std::max(peak[c], f.peak[c]);
+    }
+    for (int c = 0; c < 2; ++c) {
+        r.peakDbfs[c] = std::max(-100.0, amplitudeToDb(double(peak[c])));
+        r.rmsDbfs[c] = std::max(-100.0, powerToDb(2.0 * squares[c] / count));
+    }
+    if (const double lufs = LoudnessMeter::toLufs(weighted / count); lufs > -70.0) r.momentaryLufs = lufs;
+    if (squares[0] > 0.0 && squares[1] > 0.0) r.correlation = product / std::sqrt(squares[0] * squares[1]);
+    r.limiterDb = amplitudeToDb(double(limiter));
+    r.positionS = fromS_ + double(frames_.back().position) / rateHz_ - std::min(kPrerollS, fromS_);
+    reading_ = r;
+    emit metered();
+    if (!playing_ && !r.momentaryLufs) timer_.stop();
+}
+
+} // namespace gristle::app

@@ -1,0 +1,91 @@
+#pragma once
+
+#include "app/tasks/task_runner.h"
+#include "core/audio/audio_buffer.h"
+#include "core/units/result.h"
+#include "engine/audio_device.h"
+#include "engine/player.h"
+
+#include <QObject>
+#include <QTimer>
+#include <deque>
+
+namespace gristle::app {
+
+/// One of the things being compared: renders the stretch from..to in seconds, in a worker, from values only.
+struct SlotRequest {
+    QString title;
+    std::function<core::Result<core::Recording>(double fromS, double toS, const core::Progress&)> render;
+};
+
+struct AuditionRequest {
+    QString subject; ///< "Take 3, dry DI"
+    std::vector<SlotRequest> slots_;
+    std::size_t active = 0;
+};
+
+/// What is heard now.
+struct OutputReading {
+    double peakDbfs[2] = {-100.0, -100.0}; ///< of the last 30 ms
+    double rmsDbfs[2] = {-100.0, -100.0};  ///< AES17, 400 ms
+    std::optional<double> momentaryLufs;
+    std::optional<double> correlation;
+    double limiterDb = 0.0;
+    double positionS = 0.0;
+};
+
+/// Prepares what a bench wants to hear in the background and plays it in a loop, all slots at the same loudness (the
+/// louder ones turned down, by a gain that is shown). GUI thread.
+class Audition : public QObject {
+    Q_OBJECT
+public:
+    explicit Audition(QObject* parent = nullptr);
+    ~Audition() override;
+    /// Replaces the device; in tests one with a manual clock.
+    void setDevice(std::unique_ptr<engine::AudioDevice> device);
+    engine::AudioDevice* device() { return device_.get(); }
+    QString deviceNote() const { return deviceNote_; }
+
+    void setRate(double rateHz); ///< of the session: opens the default output at it
+    void request(AuditionRequest request, double fromS, double toS);
+    const AuditionRequest& current() const { return request_; }
+    void clear();
+
+    void setPlaying(bool on);
+    bool isPlaying() const { return playing_; }
+    void setSlot(std::size_t index);
+    std::size_t slot() const { return slot_; }
+    /// What the slot is turned by so that all are equally loud; none before it is rendered.
+    std::optional<double> matchingGainDb(std::size_t index) const;
+    void setMono(bool on);
+    bool isMono() const { return mono_; }
+    TaskRunner& task() { return task_; }
+    bool isReady() const { return !gains_.empty(); }
+    const OutputReading& reading() const { return reading_; }
+    void poll(); ///< reads the meters; called by a timer while something is open
+
+signals:
+    void changed(); ///< slots, playing, gains
+    void metered();
+    void failed(const QString& message, const QString& remedy);
+
+private:
+    void ensureDevice();
+    struct Prepared;
+
+    double wantedRate_ = 48000.0, rateHz_ = 0.0;
+    std::unique_ptr<engine::Player> player_;
+    std::unique_ptr<engine::AudioDevice> device_; // stopped before the player goes
+    QString deviceNote_;
+    AuditionRequest request_;
+    double fromS_ = 0.0;
+    std::vector<double> gains_;
+    std::size_t slot_ = 0;
+    bool playing_ = false, mono_ = false;
+    TaskRunner task_;
+    QTimer timer_;
+    std::deque<engine::MeterFrame> frames_;
+    OutputReading reading_;
+};
+
+} // namespace gristle::app

@@ -1,0 +1,417 @@
+#include "app/models/session_model.h"
+
+#include "core/advice/level_findings.h"
+
+#include <QUndoCommand>
+
+namespace gristle::app {
+
+using namespace core;
+
+/// One step: the documents before and after. Going back and forth writes to the log, it never erases there.
+class SessionModel::EditCommand : public QUndoCommand {
+public:
+    EditCommand(SessionModel& model, const QString& text, SessionDocument before, SessionDocument after, int key)
+        : QUndoCommand(text), model_(model), before_(std::move(before)), after_(std::move(after)), key_(key)
+    {}
+    void undo() override { apply(before_, "undo", "Undone: " + text()); }
+    void redo() override
+    {
+        if (first_) return void(first_ = false); // was put in place before the command was made
+        apply(after_, "redo", "Done again: " + text());
+    }
+    int id() const override { return key_; }
+    bool mergeWith(const QUndoCommand* other) override
+    {
+        const auto* next = static_cast<const EditCommand*>(other);
+        if (key_ < 0 || next->at_.msecsTo(at_) < -1500) return false;
+        after_ = next->after_;
+        at_ = next->at_;
+        return true;
+    }
+
+private:
+    void apply(const SessionDocument& document, const QString& what, const QString& said)
+    {
+        if (const auto put = model_.put(document); !put) {
+            model_.fail(put.error());
+            setObsolete(true);
+            return;
+        }
+        model_.writeLog(model_.entry(what, said));
+    }
+    SessionModel& model_;
+    SessionDocument before_, after_;
+    int key_;
+    bool first_ = true;
+    QDateTime at_ = QDateTime::currentDateTime();
+};
+
+SessionModel::SessionModel(QObject* parent) : QObject(parent) { undo_.setUndoLimit(500); }
+
+Outcome SessionModel::open(const QString& path)
+{
+    auto folder = SessionFolder::open(path.toStdString(), Access::Write);
+    if (!folder) return folder.error();
+    adopt(std::move(*folder));
+    return Done{};
+}
+
+Outcome SessionModel::create(const QString& path, const QString& name)
+{
+    SessionDocument document;
+    document.name = name.toStdString();
+    document.songs.push_back({"Song 1", 120.0, "4/4", "E standard", {}});
+    auto folder = SessionFolder::create(path.toStdString(), document, localNow());
+    if (!folder) return folder.error();
+    adopt(std::move(*folder));
+    return Done{};
+}
+
+void SessionModel::adopt(SessionFolder folder)
+{
+    close();
+    folder_ = std::move(folder);
+    path_ = {};
+    savedAt_ = QDateTime();
+    missing_ = folder_->check(false);
+    emit opened();
+    emit pathChanged();
+    measureNext();
+}
+
+void SessionModel::close()
+{
+    if (!folder_) return;
+    measure_.cancel();
+    import_.cancel();
+    undo_.clear();
+    measured_.clear();
+    shown_.clear();
+    unmeasurable_.clear();
+    folder_.reset();
+    emit closed();
+}
+
+void SessionModel::setPath(const LayerPath& path)
+{
+    if (path == path_) return;
+    path_ = path;
+    emit pathChanged();
+    measureNext();
+}
+
+const Song* SessionModel::song() const
+{
+    return folder_ && path_.song < document().songs.size() ? &document().songs[path_.song] : nullptr;
+}
+
+const Part* SessionModel::part() const
+{
+    const Song* s = song();
+    return s && path_.part < s->parts.size() ? &s->parts[path_.part] : nullptr;
+}
+
+const Layer* SessionModel::layer() const { return folder_ ? findLayer(document(), path_) : nullptr; }
+const Take* SessionModel::take() const { return layer() ? layer()->chosenTake() : nullptr; }
+
+Outcome SessionModel::put(const SessionDocument& document)
+{
+    const auto saved = folder_->save(document);
+    if (!saved) return saved;
+    savedAt_ = QDateTime::currentDateTime();
+    shown_.clear();
+    emit documentChanged();
+    emit rigChanged();
+    return Done{};
+}
+
+void SessionModel::edit(const QString& text, const QString& what, const std::function<void(SessionDocument&)>& change,
+                        int key)
+{
+    if (!folder_) return;
+    SessionDocument before = document(), after = before;
+    change(after);
+    if (after == before) return;
+    if (const auto saved = put(after); !saved) return fail(saved.error());
+    undo_.push(new EditCommand(*this, text, std::move(before), std::move(after), key));
+    writeLog(entry(what, text));
+    measureNext();
+}
+
+void SessionModel::note(const QString& what, const QString& text) { writeLog(entry(what, text)); }
+
+LogEntry SessionModel::entry(const QString& what, const QString& text) const
+{
+    LogEntry e;
+    e.time = localNow();
+    e.what = what.toStdString();
+    e.text = text.toStdString();
+    if (song()) e.song = song()->name;
+    if (part()) e.part = part()->name;
+    if (layer()) e.layer = layer()->name;
+    return e;
+}
+
+void SessionModel::writeLog(const LogEntry& e)
+{
+    if (!folder_) return;
+    if (const auto done = folder_->log(e); !done) fail(done.error());
+    emit logged();
+}
+
+void SessionModel::fail(const Error& error)
+{
+    emit failed(QString::fromStdString(error.message), QString::fromStdString(error.remedy));
+}
+
+namespace {
+
+struct ImportResult {
+    std::vector<ImportRow> rows;
+    std::vector<Take> takes;
+    std::optional<Error> failure;
+};
+
+ImportResult bringIn(std::vector<ImportRow> rows, const std::filesystem::path& folder, const Calibration& input,
+                     const Progress& progress)
+{
+    ImportResult out;
+    for (std::size_t i = 0; i < rows.size() && !out.failure; ++i) {
+        auto take = progress.stopped()
+                        ? Result<Take>(Error{ErrorCode::Cancelled, "bringing in: stopped", ""})
+                        : importTake(folder, input, rows[i].file.toStdString(), rows[i].channel, localNow());
+        if (take)
+            out.takes.push_back(std::move(*take));
+        else
+            out.failure = take.error();
+        progress.at(double(i + 1) / double(rows.size()));
+    }
+    if (out.failure) { // a bad file leaves the session as it was
+        std::error_code ignored;
+        for (const Take& take : out.takes) std::filesystem::remove(folder / take.file, ignored);
+        out.takes.clear();
+    }
+    out.rows = std::move(rows);
+    return out;
+}
+
+Song& songNamed(SessionDocument& d, const std::string& name)
+{
+    for (Song& s : d.songs)
+        if (s.name == name) return s;
+    // The empty song that a new session starts with takes the first name that is given.
+    if (d.songs.size() == 1 && d.songs[0].parts.empty()) {
+        d.songs[0].name = name;
+        return d.songs[0];
+    }
+    Song song;
+    song.name = name;
+    if (!d.songs.empty()) song.tempoBpm = d.songs.back().tempoBpm;
+    return d.songs.emplace_back(std::move(song));
+}
+
+Layer& layerNamed(Part& part, const std::string& name)
+{
+    for (Layer& l : part.layers)
+        if (l.name == name) return l;
+    Layer layer;
+    layer.name = name;
+    return part.layers.emplace_back(std::move(layer));
+}
+
+} // namespace
+
+void SessionModel::import(std::vector<ImportRow> rows)
+{
+    if (!folder_ || rows.empty()) return;
+    const auto folder = folder_->path();
+    const Calibration input = document().interface;
+    import_.run<ImportResult>(
+        tr("Bringing in %n file(s)", nullptr, int(rows.size())),
+        [rows = std::move(rows), folder, input](const Progress& p) { return bringIn(rows, folder, input, p); },
+        [this](ImportResult result) {
+            if (result.failure) return fail(*result.failure);
+            const auto rigs = folder_->rigFiles();
+            LayerPath last;
+            edit(result.takes.size() == 1
+                     ? tr("Take brought in: %1").arg(QString::fromStdString(result.takes[0].source))
+                     : tr("%1 takes brought in").arg(result.takes.size()),
+                 "take", [&](SessionDocument& d) {
+                     for (std::size_t i = 0; i < result.takes.size(); ++i) {
+                         const ImportRow& row = result.rows[i];
+                         if (d.sampleRateHz == 0) d.sampleRateHz = result.takes[i].sampleRateHz;
+                         Song& song = songNamed(d, row.song.toStdString());
+                         Part* part = nullptr;
+                         for (Part& p : song.parts)
+                             if (p.name == row.part.toStdString()) part = &p;
+                         if (!part) part = &song.parts.emplace_back(Part{row.part.toStdString(), {}});
+                         Layer& layer = layerNamed(*part, row.layer.toStdString());
+                         if (layer.takes.empty()) {
+                             layer.place = row.place;
+                             if (layer.rig.empty() && !rigs.empty()) layer.rig = rigs.front();
+                         }
+                         layer.guitar = row.guitar.toStdString();
+                         layer.pickup = row.pickup.toStdString();
+                         layer.takes.push_back(result.takes[i]);
+                         layer.chosen = layer.takes.size() - 1;
+                         if (i == 0)
+                             last = {std::size_t(&song - d.songs.data()), std::size_t(part - song.parts.data()),
+                                     std::size_t(&layer - part->layers.data())};
+                     }
+                 });
+            path_ = last;
+            emit pathChanged();
+        });
+}
+
+MeasureOptions SessionModel::measureOptions() const
+{
+    MeasureOptions options;
+    options.referenceDbfs = document().referenceDbfs;
+    options.target = document().targetSchool == "peak" ? TargetSchool::Peak : TargetSchool::Average;
+    options.keepPicture = true;
+    return options;
+}
+
+std::string SessionModel::measureKey(const Take& take) const { return take.file; }
+
+Measured SessionModel::measurement(const Take& take) const
+{
+    if (const auto shown = shown_.find(measureKey(take)); shown != shown_.end()) return shown->second;
+    const auto at = measured_.find(measureKey(take));
+    if (at == measured_.end()) return nullptr;
+    // The reference and the school only move readings that were taken: no need to measure again.
+    const MeasureOptions options = measureOptions();
+    const FileMeasurement& known = *at->second;
+    auto out = std::make_shared<FileMeasurement>(known);
+    for (auto& c : out->channels) {
+        if (c.vuTypical) *c.vuTypical -= options.referenceDbfs;
+        if (c.vuMax) *c.vuMax -= options.referenceDbfs;
+    }
+    out->advice = adviseGain(out->channels, options.target);
+    shown_[measureKey(take)] = out;
+    return out;
+}
+
+std::optional<double> SessionModel::averageDbfs(const Take& take) const
+{
+    const auto m = measurement(take);
+    std::optional<double> out;
+    if (m)
+        for (const auto& c : m->channels)
+            if (c.vuTypical) out = std::max(out.value_or(-1e9), *c.vuTypical + document().referenceDbfs);
+    return out;
+}
+
+std::vector<Finding> SessionModel::levelFindings(const Take& take) const
+{
+    if (const auto bad = unmeasurable_.find(measureKey(take)); bad != unmeasurable_.end()) {
+        Finding f;
+        f.severity = Severity::Stop;
+        f.code = "file.unreadable";
+        f.title = "The take cannot be read";
+        f.message = bad->second.message + ".";
+        f.remedy = bad->second.remedy;
+        return {f};
+    }
+    const auto m = measurement(take);
+    return m ? core::levelFindings(*m, measureOptions()) : std::vector<Finding>{};
+}
+
+/// Measures the take in hand first, then the others of its song, then the rest.
+void SessionModel::measureNext()
+{
+    if (!folder_) return;
+    const auto wants = [&](const LayerPath& p) -> const Take* {
+        const Layer* l = findLayer(document(), p);
+        const Take* t = l ? l->chosenTake() : nullptr;
+        return t && !measured_.contains(measureKey(*t)) && !unmeasurable_.contains(measureKey(*t)) ? t : nullptr;
+    };
+    const Take* next = wants(path_);
+    for (const bool sameSong : {true, false})
+        for (const LayerPath& p : allLayers(document()))
+            if (!next && (p.song == path_.song) == sameSong) next = wants(p);
+    if (!next) return;
+    const std::string key = measureKey(*next);
+    MeasureOptions options = measureOptions();
+    options.referenceDbfs = 0.0; // kept as dBFS; measurement() moves the readings
+    measure_.run<std::shared_ptr<Result<FileMeasurement>>>(
+        tr("Measuring %1").arg(QString::fromStdString(next->source)),
+        [file = folder_->path() / next->file, options](const Progress& p) {
+            return std::make_shared<Result<FileMeasurement>>(measureFile(file, options, p));
+        },
+        [this, key](std::shared_ptr<Result<FileMeasurement>> result) {
+            if (*result)
+                measured_[key] = std::make_shared<const FileMeasurement>(std::move(**result));
+            else if (result->error().code != ErrorCode::Cancelled)
+                unmeasurable_.insert_or_assign(key, result->error());
+            emit measured();
+            measureNext();
+        });
+}
+
+RigDocument SessionModel::rig(std::vector<std::string>* warnings) const
+{
+    RigDocument none;
+    none.name = "dry";
+    const Layer* l = layer();
+    if (!l || l->rig.empty()) return none;
+    std::vector<std::string> own;
+    auto loaded = folder_->loadRig(l->rig, Unknown::Bypass, warnings ? *warnings : own);
+    if (loaded) return std::move(*loaded);
+    if (warnings) warnings->push_back(loaded.error().line());
+    return none;
+}
+
+void SessionModel::setRig(RigDocument rig, const QString& text, int key)
+{
+    const Layer* l = layer();
+    if (!l) return;
+    if (take()) rig.diAverageDbfs = averageDbfs(*take());
+    const QDateTime now = QDateTime::currentDateTime();
+    const bool merges = key >= 0 && key == lastRig_.key && l->rig == lastRig_.file && lastRig_.at.msecsTo(now) < 1500;
+    if (merges) { // the same control is still moving: the version that it made takes the new value
+        const auto wrote = folder_->replaceRig(l->rig, rig);
+        if (!wrote) return fail(wrote.error());
+        lastRig_.at = now;
+        emit rigChanged();
+        return;
+    }
+    if (rig.name == "dry") rig.name = "rig of " + l->name;
+    const auto file = folder_->saveRig(rig);
+    if (!file) return fail(file.error());
+    lastRig_ = {key, *file, now};
+    edit(text, "rig", [&](SessionDocument& d) { findLayer(d, path_)->rig = *file; });
+}
+
+void SessionModel::chooseRig(const std::string& file)
+{
+    edit(file.empty() ? tr("Layer set dry") : tr("Rig chosen: %1").arg(QString::fromStdString(file)), "rig",
+         [&](SessionDocument& d) { findLayer(d, path_)->rig = file; });
+}
+
+void SessionModel::giveRigToPart()
+{
+    if (!layer()) return;
+    const std::string file = layer()->rig;
+    edit(tr("All layers of the part play through %1").arg(QString::fromStdString(file)), "rig",
+         [&](SessionDocument& d) {
+             for (Layer& l : d.songs[path_.song].parts[path_.part].layers) l.rig = file;
+         });
+}
+
+double SessionModel::barSeconds() const
+{
+    const Song* s = song();
+    return s ? s->quartersPerBar() * 60.0 / s->tempoBpm : 2.0;
+}
+
+void SessionModel::setLoop(double fromBar, double toBar)
+{
+    loopFrom_ = std::max(1.0, fromBar);
+    loopTo_ = std::max(loopFrom_ + 0.25, toBar);
+    emit loopChanged();
+}
+
+} // namespace gristle::app

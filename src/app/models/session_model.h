@@ -1,0 +1,124 @@
+#pragma once
+
+#include "app/tasks/task_runner.h"
+#include "core/advice/finding.h"
+#include "core/measure/measure_file.h"
+#include "core/mix/session_mix.h"
+#include "core/session/recall_sheet.h"
+
+#include <QDateTime>
+#include <QObject>
+#include <QUndoStack>
+#include <map>
+#include <optional>
+
+namespace gristle::app {
+
+using Measured = std::shared_ptr<const core::FileMeasurement>;
+
+/// A file to bring in, and where it goes.
+struct ImportRow {
+    QString file;
+    QString song, part, layer, guitar, pickup;
+    double place = 0.0;
+    int channel = 0;
+};
+
+/// The open session as the window sees it: the document with undo and immediate saving, the layer in hand, what was
+/// measured, and the rigs. GUI thread only.
+class SessionModel : public QObject {
+    Q_OBJECT
+public:
+    explicit SessionModel(QObject* parent = nullptr);
+
+    bool isOpen() const { return folder_.has_value(); }
+    core::Outcome open(const QString& path);
+    core::Outcome create(const QString& path, const QString& name);
+    void close();
+    const core::SessionFolder& folder() const { return *folder_; }
+    const core::SessionDocument& document() const { return folder_->document(); }
+    QDateTime savedAt() const { return savedAt_; }
+    const std::vector<core::Missing>& missing() const { return missing_; }
+
+    /// The layer in hand.
+    core::LayerPath path() const { return path_; }
+    void setPath(const core::LayerPath& path);
+    const core::Song* song() const;
+    const core::Part* part() const;
+    const core::Layer* layer() const;
+    const core::Take* take() const;
+
+    /// Changes the document as one undoable step, saved at once and noted in the log. Where saving fails, nothing
+    /// changed.
+    void edit(const QString& text, const QString& what, const std::function<void(core::SessionDocument&)>& change,
+              int mergeKey = -1);
+    QUndoStack& undoStack() { return undo_; }
+    void note(const QString& what, const QString& text); ///< to the log, about the layer in hand
+
+    /// Brings files in on a worker; the layers appear when all are there, or none where one is bad.
+    void import(std::vector<ImportRow> rows);
+    TaskRunner& importTask() { return import_; }
+
+    /// Measurement of a take; nothing yet where it is still being measured (measured() tells).
+    Measured measurement(const core::Take& take) const;
+    Measured measurement() const { return take() ? measurement(*take()) : nullptr; }
+    core::MeasureOptions measureOptions() const;
+    /// What the take averages, dBFS.
+    std::optional<double> averageDbfs(const core::Take& take) const;
+    std::vector<core::Finding> levelFindings(const core::Take& take) const;
+    TaskRunner& measureTask() { return measure_; }
+
+    /// The rig of the layer in hand; an empty one where it is dry or unreadable (then `warnings` says why).
+    core::RigDocument rig(std::vector<std::string>* warnings = nullptr) const;
+    /// Saves the rig as the next version and gives it to the layer in hand. Changes with the same merge key within 1.5
+    /// s go into the same version.
+    void setRig(core::RigDocument rig, const QString& text, int mergeKey = -1);
+    void chooseRig(const std::string& file);
+    void giveRigToPart();
+    core::Result<std::string> importImpulse(const QString& file) { return folder_->importImpulse(file.toStdString()); }
+
+    /// Where the loop is, in bars of the song, from 1; the end is not in it.
+    double loopFromBar() const { return loopFrom_; }
+    double loopToBar() const { return loopTo_; }
+    void setLoop(double fromBar, double toBar);
+    double barSeconds() const;
+
+signals:
+    void opened();
+    void closed();
+    void documentChanged();
+    void pathChanged();
+    void rigChanged();
+    void measured();
+    void loopChanged();
+    void logged();
+    void failed(const QString& message, const QString& remedy);
+
+private:
+    class EditCommand;
+    void adopt(core::SessionFolder folder);
+    core::Outcome put(const core::SessionDocument& document);
+    void writeLog(const core::LogEntry& entry);
+    core::LogEntry entry(const QString& what, const QString& text) const;
+    void measureNext();
+    void fail(const core::Error& error);
+    std::string measureKey(const core::Take& take) const;
+
+    std::optional<core::SessionFolder> folder_;
+    core::LayerPath path_;
+    QUndoStack undo_;
+    QDateTime savedAt_;
+    std::vector<core::Missing> missing_;
+    std::map<std::string, Measured> measured_;      ///< with readings in dBFS
+    mutable std::map<std::string, Measured> shown_; ///< the same, relative to the reference of the session
+    std::map<std::string, core::Error> unmeasurable_;
+    TaskRunner measure_, import_;
+    double loopFrom_ = 2.0, loopTo_ = 6.0;
+    struct {
+        int key = -1;
+        std::string file;
+        QDateTime at;
+    } lastRig_;
+};
+
+} // namespace gristle::app

@@ -1,0 +1,118 @@
+#include "app/shell/header.h"
+
+#include "app/theme/theme.h"
+#include "core/units/number_text.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenu>
+#include <QPushButton>
+
+namespace gristle::app {
+
+using namespace core;
+
+Header::Header(SessionModel& session, QWidget* parent) : QWidget(parent), session_(session)
+{
+    setObjectName("header");
+    setFixedHeight(44);
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(16, 0, 18, 0);
+    row->setSpacing(4);
+    const auto step = [&](const char* name, const QString& about) {
+        auto* b = new QPushButton(this);
+        b->setObjectName(name);
+        b->setAccessibleName(about);
+        b->setToolTip(about);
+        b->setProperty("plain", true);
+        b->setMenu(new QMenu(b));
+        row->addWidget(b);
+        return b;
+    };
+    const auto arrow = [&](int i) {
+        arrows_[i] = new QLabel(QStringLiteral("\u25b8"), this);
+        arrows_[i]->setContentsMargins(4, 0, 4, 0);
+        row->addWidget(arrows_[i]);
+    };
+    session_step_ = step("step.session", tr("Session: open, bring in, export, undo"));
+    sessionMenu_ = session_step_->menu();
+    arrow(0);
+    song_ = step("step.song", tr("Song"));
+    arrow(1);
+    part_ = step("step.part", tr("Part"));
+    arrow(2);
+    layer_ = step("step.layer", tr("Layer"));
+    layer_->setProperty("strong", true);
+    row->addStretch(1);
+    tempo_ = new QPushButton(this);
+    tempo_->setObjectName("tempo");
+    tempo_->setProperty("plain", true);
+    tempo_->setAccessibleName(tr("Tempo, meter and tuning of the song"));
+    tempo_->setToolTip(tr("Tempo, meter and tuning of the song: click to change them"));
+    connect(tempo_, &QPushButton::clicked, this, &Header::editSong);
+    row->addWidget(tempo_);
+    saved_ = new QLabel(this);
+    saved_->setObjectName("saved");
+    saved_->setContentsMargins(14, 0, 10, 0);
+    row->addWidget(saved_);
+    goTo_ = new QPushButton(tr("Go to\u2026  Ctrl J"), this);
+    goTo_->setObjectName("goTo");
+    goTo_->setAccessibleName(tr("Go to a layer, bench or command"));
+    connect(goTo_, &QPushButton::clicked, this, &Header::goTo);
+    row->addWidget(goTo_);
+    for (auto signal :
+         {&SessionModel::opened, &SessionModel::closed, &SessionModel::documentChanged, &SessionModel::pathChanged})
+        connect(&session_, signal, this, &Header::refresh);
+    connect(&Theme::instance(), &Theme::changed, this, &Header::refresh);
+    refresh();
+}
+
+void Header::refresh()
+{
+    const auto shown = [](const std::string& s, const QString& none) {
+        return s.empty() ? none : QString::fromStdString(s);
+    };
+    const bool open = session_.isOpen();
+    session_step_->setText(open ? shown(session_.document().name, tr("Session")) : tr("Session"));
+    for (QWidget* w : {static_cast<QWidget*>(song_), static_cast<QWidget*>(part_), static_cast<QWidget*>(layer_),
+                       static_cast<QWidget*>(tempo_), static_cast<QWidget*>(arrows_[0]),
+                       static_cast<QWidget*>(arrows_[1]), static_cast<QWidget*>(arrows_[2])})
+        w->setVisible(open && session_.song());
+    for (QLabel* l : arrows_)
+        l->setStyleSheet(QStringLiteral("color: %1; font-size: 12px").arg(ink(Token::Ink3).name()));
+    saved_->setStyleSheet(QStringLiteral("color: %1; font-size: 12px").arg(ink(Token::Ink2).name()));
+    saved_->setText(!open                          ? QString()
+                    : session_.savedAt().isValid() ? tr("saved %1").arg(session_.savedAt().toString("HH:mm"))
+                                                   : tr("saved"));
+    if (!open || !session_.song()) return;
+    const Song& song = *session_.song();
+    song_->setText(shown(song.name, tr("song")));
+    part_->setText(session_.part() ? shown(session_.part()->name, tr("part")) : tr("no part yet"));
+    layer_->setText(session_.layer() ? shown(session_.layer()->name, tr("layer")) : tr("no layer yet"));
+    tempo_->setText(QStringLiteral("%1 BPM \u00b7 %2 \u00b7 %3")
+                        .arg(QString::fromStdString(numberText(song.tempoBpm)), QString::fromStdString(song.meter),
+                             QString::fromStdString(song.tuning)));
+    fillSteps();
+}
+
+void Header::fillSteps()
+{
+    const SessionDocument& d = session_.document();
+    const LayerPath at = session_.path();
+    for (QPushButton* b : {song_, part_, layer_}) b->menu()->clear();
+    const auto add = [this](QPushButton* step, const std::string& name, const LayerPath& to, bool on) {
+        QAction* action = step->menu()->addAction(QString::fromStdString(name));
+        action->setCheckable(true);
+        action->setChecked(on);
+        connect(action, &QAction::triggered, this, [this, to] { session_.setPath(to); });
+    };
+    for (std::size_t s = 0; s < d.songs.size(); ++s) add(song_, d.songs[s].name, {s, 0, 0}, s == at.song);
+    if (const Song* song = session_.song())
+        for (std::size_t p = 0; p < song->parts.size(); ++p)
+            add(part_, song->parts[p].name, {at.song, p, 0}, p == at.part);
+    if (const Part* part = session_.part())
+        for (std::size_t l = 0; l < part->layers.size(); ++l)
+            add(layer_, part->layers[l].name, {at.song, at.part, l}, l == at.layer);
+}
+
+} // namespace gristle::app

@@ -1,0 +1,190 @@
+#include "app/shell/import_dialog.h"
+
+#include "app/theme/theme.h"
+#include "core/audio/audio_reader.h"
+
+#include <QComboBox>
+#include <QDialogButtonBox>
+#include <QFileInfo>
+#include <QHeaderView>
+#include <QLabel>
+#include <QPushButton>
+#include <QRegularExpression>
+#include <QTableWidget>
+#include <QVBoxLayout>
+
+namespace gristle::app {
+
+using namespace core;
+
+namespace {
+
+enum Column { kFile, kSong, kPart, kLayer, kPlace, kGuitar, kPickup, kChannel };
+
+const QRegularExpression& sideWords()
+{
+    static const QRegularExpression words("(?<![a-z])(left|right|links|rechts|l|r|center|centre|middle|mid)(?![a-z])",
+                                          QRegularExpression::CaseInsensitiveOption);
+    return words;
+}
+
+/// -100, 100 or 0 by the last word of the name that names a side; nothing where none does.
+std::optional<double> placeFromName(const QString& name)
+{
+    std::optional<double> place;
+    auto match = sideWords().globalMatch(name);
+    while (match.hasNext()) {
+        const QString word = match.next().captured(1).toLower();
+        place = word.startsWith('l') ? -100.0 : word.startsWith('r') ? 100.0 : 0.0;
+    }
+    return place;
+}
+
+/// What is left of a name when side, take numbers and the like are taken off.
+QString partFromName(QString name)
+{
+    name.remove(sideWords());
+    name.remove(QRegularExpression("(?<![a-z])(di|dry|take|track|part|double)(?![a-z])",
+                                   QRegularExpression::CaseInsensitiveOption));
+    name.remove(QRegularExpression("\\d+"));
+    name.replace(QRegularExpression("[_\\-.,()\\s]+"), " ");
+    name = name.trimmed();
+    if (!name.isEmpty()) name[0] = name[0].toUpper();
+    return name;
+}
+
+/// Channels of a file; 0 where it cannot be read, which the import will say.
+int channelsOf(const QString& file)
+{
+    const auto reader = AudioReader::open(file.toStdString());
+    return reader ? int(reader->info().channels) : 0;
+}
+
+} // namespace
+
+std::vector<ImportRow> guessRows(const QStringList& files, const SessionModel& session)
+{
+    std::vector<ImportRow> rows;
+    const Layer* last = session.layer();
+    QString sharedPart;
+    for (const QString& file : files) {
+        ImportRow row;
+        row.file = file;
+        const QString stem = QFileInfo(file).completeBaseName();
+        row.song = session.song() ? QString::fromStdString(session.song()->name) : QObject::tr("Song 1");
+        row.part = partFromName(stem);
+        if (sharedPart.isEmpty()) sharedPart = row.part;
+        if (row.part.isEmpty()) row.part = sharedPart.isEmpty() ? QObject::tr("Rhythm") : sharedPart;
+        const auto place = placeFromName(stem);
+        // Two files without a side are most often the two sides.
+        row.place = place ? *place : files.size() == 2 ? (rows.empty() ? -100.0 : 100.0) : 0.0;
+        row.guitar = last ? QString::fromStdString(last->guitar) : QString();
+        row.pickup = last ? QString::fromStdString(last->pickup) : QString();
+        rows.push_back(row);
+    }
+    // Two files are two performances of one part, whatever small differences their names have.
+    if (rows.size() == 2 && rows[0].part != rows[1].part &&
+        (rows[0].part.startsWith(rows[1].part.left(3)) || rows[1].part.isEmpty()))
+        rows[1].part = rows[0].part;
+    std::map<QString, int> counts;
+    const Part* part = session.part();
+    for (ImportRow& row : rows) {
+        const QString side = row.place < 0.0   ? QObject::tr("Left")
+                             : row.place > 0.0 ? QObject::tr("Right")
+                                               : QObject::tr("Middle");
+        int& n = counts[row.part + side];
+        if (n == 0 && part && QString::fromStdString(part->name) == row.part)
+            for (const Layer& l : part->layers)
+                if (QString::fromStdString(l.name).startsWith(side)) ++n;
+        row.layer = side + " " + QString::number(++n);
+    }
+    return rows;
+}
+
+ImportDialog::ImportDialog(std::vector<ImportRow> rows, QWidget* parent) : QDialog(parent), rows_(std::move(rows))
+{
+    setObjectName("importDialog");
+    setWindowTitle(tr("Bring takes in"));
+    resize(980, 150 + 40 * std::min<int>(8, int(rows_.size())) + 60);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(22, 18, 22, 16);
+    auto* title = new QLabel(tr("What are these?"), this);
+    title->setFont(Theme::instance().text(TextSize::Heading, true));
+    column->addWidget(title);
+    auto* about = new QLabel(tr("The files are copied into the session as they are and never changed. A layer that "
+                                "exists takes the file as its next take."),
+                             this);
+    about->setStyleSheet(QStringLiteral("color: %1").arg(ink(Token::Ink2).name()));
+    column->addWidget(about);
+    table_ = new QTableWidget(int(rows_.size()), 8, this);
+    table_->setObjectName("importTable");
+    table_->setAccessibleName(tr("Files and what they are"));
+    table_->setHorizontalHeaderLabels(
+        {tr("file"), tr("song"), tr("part"), tr("layer"), tr("place"), tr("guitar"), tr("pickup"), tr("channel")});
+    table_->verticalHeader()->hide();
+    table_->setShowGrid(false);
+    table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft);
+    table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    table_->verticalHeader()->setDefaultSectionSize(36);
+    for (std::size_t i = 0; i < rows_.size(); ++i) {
+        const ImportRow& row = rows_[i];
+        const int r = int(i);
+        auto* file = new QTableWidgetItem(QFileInfo(row.file).fileName());
+        file->setFlags(Qt::ItemIsEnabled);
+        file->setToolTip(row.file);
+        table_->setItem(r, kFile, file);
+        table_->setItem(r, kSong, new QTableWidgetItem(row.song));
+        table_->setItem(r, kPart, new QTableWidgetItem(row.part));
+        table_->setItem(r, kLayer, new QTableWidgetItem(row.layer));
+        auto* place = new QComboBox(table_);
+        place->setObjectName(QStringLiteral("place.%1").arg(r));
+        place->setAccessibleName(tr("Place"));
+        place->addItem(tr("left"), -100.0);
+        place->addItem(tr("middle"), 0.0);
+        place->addItem(tr("right"), 100.0);
+        place->setCurrentIndex(row.place < 0.0 ? 0 : row.place > 0.0 ? 2 : 1);
+        table_->setCellWidget(r, kPlace, place);
+        table_->setItem(r, kGuitar, new QTableWidgetItem(row.guitar));
+        table_->setItem(r, kPickup, new QTableWidgetItem(row.pickup));
+        auto* channel = new QComboBox(table_);
+        channel->setAccessibleName(tr("Channel"));
+        channel->setObjectName(QStringLiteral("channel.%1").arg(r));
+        const int channels = channelsOf(row.file);
+        const bool alike = channels > 1 && bool(chooseChannel(row.file.toStdString(), 0));
+        if (channels <= 1 || alike) {
+            channel->addItem(channels > 1 ? tr("all alike") : tr("mono"), 0);
+        } else {
+            for (int c = 1; c <= channels; ++c) channel->addItem(tr("%1 of %2").arg(c).arg(channels), c);
+        }
+        table_->setCellWidget(r, kChannel, channel);
+    }
+    column->addWidget(table_);
+    auto* buttons = new QDialogButtonBox(this);
+    auto* take = buttons->addButton(tr("Bring in"), QDialogButtonBox::AcceptRole);
+    take->setObjectName("bringIn");
+    take->setProperty("act", true);
+    take->setDefault(true);
+    buttons->addButton(tr("Leave it"), QDialogButtonBox::RejectRole);
+    connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
+    column->addWidget(buttons);
+}
+
+std::vector<ImportRow> ImportDialog::rows() const
+{
+    std::vector<ImportRow> out = rows_;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        const int r = int(i);
+        const auto text = [&](int col) { return table_->item(r, col)->text().trimmed(); };
+        out[i].song = text(kSong).isEmpty() ? out[i].song : text(kSong);
+        out[i].part = text(kPart).isEmpty() ? out[i].part : text(kPart);
+        out[i].layer = text(kLayer).isEmpty() ? out[i].layer : text(kLayer);
+        out[i].guitar = text(kGuitar);
+        out[i].pickup = text(kPickup);
+        out[i].place = qobject_cast<QComboBox*>(table_->cellWidget(r, kPlace))->currentData().toDouble();
+        out[i].channel = qobject_cast<QComboBox*>(table_->cellWidget(r, kChannel))->currentData().toInt();
+    }
+    return out;
+}
+
+} // namespace gristle::app

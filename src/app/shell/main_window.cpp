@@ -1,0 +1,624 @@
+#include "app/shell/main_window.h"
+
+#include "app/benches/blend/blend_bench.h"
+#include "app/benches/log/log_bench.h"
+#include "app/shell/audition_bar.h"
+#include "app/shell/bench_list.h"
+#include "app/shell/go_to_dialog.h"
+#include "app/shell/header.h"
+#include "app/shell/import_dialog.h"
+#include "app/shell/song_dialog.h"
+#include "app/shell/spine.h"
+#include "app/theme/theme.h"
+#include "core/audio/file_place.h"
+
+#include <QApplication>
+#include <QDragEnterEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QMenu>
+#include <QMimeData>
+#include <QPrintDialog>
+#include <QPrinter>
+#include <QPushButton>
+#include <QShortcut>
+#include <QStackedWidget>
+#include <QStandardPaths>
+#include <QTextDocument>
+#include <QVBoxLayout>
+
+namespace gristle::app {
+
+using namespace core;
+
+namespace {
+
+const QString kAudioFilter = QStringLiteral("Audio (*.wav *.aif *.aiff *.flac *.w64 *.rf64)");
+const QString kInt24 = QStringLiteral("WAV, 24 bit (*.wav)");
+const QString kFloat = QStringLiteral("WAV, 32-bit float (*.wav)");
+
+QString documentsFolder() { return QStandardPaths::writableLocation(QStandardPaths::DocumentsLocation); }
+
+Dialogs realDialogs(MainWindow* window)
+{
+    Dialogs d;
+    d.openAudio = [window] {
+        return QFileDialog::getOpenFileNames(window, QObject::tr("Bring takes in"), documentsFolder(), kAudioFilter);
+    };
+    d.openSession = [window] {
+        return QFileDialog::getExistingDirectory(window, QObject::tr("Open a session"), documentsFolder());
+    };
+    d.newSession = [window] {
+        return QFileDialog::getSaveFileName(window, QObject::tr("Make a session"),
+                                            documentsFolder() + QObject::tr("/Session.gristle"),
+                                            QObject::tr("Session (*.gristle)"));
+    };
+    d.saveFile = [window](const QString& title, const QString& suggested, const QString& filter, QString* chosen) {
+        return QFileDialog::getSaveFileName(window, title, documentsFolder() + "/" + suggested, filter, chosen);
+    };
+    d.folder = [window](const QString& title) {
+        return QFileDialog::getExistingDirectory(window, title, documentsFolder());
+    };
+    d.importRows = [window](std::vector<ImportRow> rows) -> std::optional<std::vector<ImportRow>> {
+        ImportDialog dialog(std::move(rows), window);
+        if (dialog.exec() != QDialog::Accepted) return std::nullopt;
+        return dialog.rows();
+    };
+    return d;
+}
+
+} // namespace
+
+MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), dialogs_(realDialogs(this))
+{
+    setWindowTitle(tr("Gristle"));
+    setObjectName("mainWindow");
+    setMinimumSize(1024, 700);
+    resize(1280, 800);
+    setAcceptDrops(true);
+    build();
+    fillSessionMenu();
+    addKeys();
+    wire();
+    qApp->installEventFilter(this);
+    refreshPage();
+}
+
+MainWindow::~MainWindow() { qApp->removeEventFilter(this); }
+
+void MainWindow::build()
+{
+    auto* central = new QWidget(this);
+    auto* column = new QVBoxLayout(central);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(0);
+    const auto line = [&](bool vertical, QWidget* in) {
+        auto* f = new QFrame(in);
+        vertical ? f->setFixedWidth(1) : f->setFixedHeight(1);
+        f->setObjectName("rule");
+        f->setProperty("rule", true);
+        return f;
+    };
+    header_ = new Header(session_, central);
+    column->addWidget(header_);
+    column->addWidget(line(false, central));
+    notice_ = new QLabel(central);
+    notice_->setObjectName("notice");
+    notice_->setAccessibleName(tr("Notice"));
+    notice_->setWordWrap(true);
+    notice_->setTextFormat(Qt::PlainText);
+    notice_->setMargin(9);
+    notice_->setToolTip(tr("Click to close (Esc)"));
+    notice_->installEventFilter(this);
+    notice_->hide();
+    column->addWidget(notice_);
+    pages_ = new QStackedWidget(central);
+    column->addWidget(pages_, 1);
+    pages_->addWidget(buildStart());
+    auto* work = new QWidget(pages_);
+    auto* row = new QHBoxLayout(work);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(0);
+    spine_ = new Spine(work);
+    row->addWidget(spine_);
+    stack_ = new QStackedWidget(work);
+    benches_ = makeBenches({session_, audition_}, stack_);
+    for (Bench* b : benches_) stack_->addWidget(b);
+    row->addWidget(stack_, 1);
+    row->addWidget(line(true, work));
+    findings_ = new FindingsPanel(work);
+    findings_->setFixedWidth(290);
+    row->addWidget(findings_);
+    pages_->addWidget(work);
+    column->addWidget(line(false, central));
+    bar_ = new AuditionBar(session_, audition_, central);
+    column->addWidget(bar_);
+    setCentralWidget(central);
+    spine_->setBenches(benches_);
+    for (TaskRunner* t : {&session_.importTask(), &export_, &session_.measureTask(), &audition_.task()})
+        bar_->watch(*t);
+}
+
+QWidget* MainWindow::buildStart()
+{
+    auto* page = new QWidget(pages_);
+    page->setObjectName("startPage");
+    auto* outer = new QVBoxLayout(page);
+    outer->addStretch(2);
+    auto* title = new QLabel(tr("Drop your recordings here."), page);
+    title->setFont(Theme::instance().text(TextSize::Big, true));
+    title->setAlignment(Qt::AlignHCenter);
+    outer->addWidget(title);
+    auto* about = new QLabel(tr("Two takes of one riff, played straight into the interface, are enough.\nGristle says "
+                                "whether they were captured right, puts them through a rig, places them left and "
+                                "right,\nshows what mono does to it, and keeps a record of it all."),
+                             page);
+    about->setFont(Theme::instance().text(TextSize::Heading));
+    about->setAlignment(Qt::AlignHCenter);
+    outer->addWidget(about);
+    outer->addSpacing(22);
+    auto* row = new QHBoxLayout;
+    row->addStretch(1);
+    const auto add = [&](const QString& text, const char* name, bool act, auto slot) {
+        auto* b = new QPushButton(text, page);
+        b->setObjectName(name);
+        b->setAccessibleName(text);
+        b->setProperty("act", act);
+        connect(b, &QPushButton::clicked, this, slot);
+        row->addWidget(b);
+        row->addSpacing(8);
+    };
+    add(tr("Bring takes in \u2026"), "start.bringIn", true, [this] { bringIn(dialogs_.openAudio()); });
+    add(tr("Open a session \u2026"), "start.open", false, [this] { askOpenSession(); });
+    add(tr("Make an empty session \u2026"), "start.new", false, [this] { askNewSession(); });
+    row->addStretch(1);
+    outer->addLayout(row);
+    outer->addStretch(3);
+    auto* caution = new QLabel(tr("Loudness and hours add up: take breaks, and start with the headphones down."), page);
+    caution->setAlignment(Qt::AlignHCenter);
+    outer->addWidget(caution);
+    outer->addSpacing(14);
+    return page;
+}
+
+void MainWindow::fillSessionMenu()
+{
+    QMenu* menu = header_->sessionMenu();
+    const auto add = [&](const QString& text, const QKeySequence& key, auto slot) {
+        QAction* action = menu->addAction(text);
+        action->setShortcut(key);
+        action->setShortcutVisibleInContextMenu(true);
+        connect(action, &QAction::triggered, this, slot);
+        addAction(action);
+        return action;
+    };
+    add(tr("Bring takes in \u2026"), QKeySequence("Ctrl+I"), [this] { bringIn(dialogs_.openAudio()); });
+    add(tr("Make a session \u2026"), QKeySequence("Ctrl+N"), [this] { askNewSession(); });
+    add(tr("Open a session \u2026"), QKeySequence("Ctrl+O"), [this] { askOpenSession(); });
+    add(tr("Close the session"), QKeySequence("Ctrl+W"), [this] { session_.close(); });
+    menu->addSeparator();
+    add(tr("Export the stereo mix \u2026"), QKeySequence("Ctrl+E"), [this] {
+        askExportMix();
+    })->setObjectName("action.exportMix");
+    add(tr("Export each layer \u2026"), QKeySequence("Ctrl+Shift+E"), [this] { askExportLayers(); });
+    add(tr("Save the recall sheet \u2026"), QKeySequence("Ctrl+R"), [this] { emit bench<LogBench>()->saveSheet(); });
+    menu->addSeparator();
+    QAction* undo = session_.undoStack().createUndoAction(this, tr("Undo"));
+    undo->setShortcut(QKeySequence::Undo);
+    QAction* redo = session_.undoStack().createRedoAction(this, tr("Redo"));
+    redo->setShortcuts({QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")});
+    menu->addActions({undo, redo});
+    addActions({undo, redo});
+    menu->addSeparator();
+    QAction* lamp = add(tr("Lamp off (dark)"), QKeySequence("Ctrl+D"), [] {
+        auto& theme = Theme::instance();
+        theme.setLamp(theme.lamp() == Lamp::Paper ? Lamp::Off : Lamp::Paper);
+    });
+    lamp->setCheckable(true);
+    add(tr("Show or hide findings"), QKeySequence("Ctrl+F"),
+        [this] { findings_->setVisible(!findings_->isVisible()); });
+    menu->addSeparator();
+    add(tr("Leave Gristle"), QKeySequence("Ctrl+Q"), [this] { close(); });
+}
+
+void MainWindow::addKeys()
+{
+    const auto key = [&](const QKeySequence& sequence, auto slot) {
+        auto* shortcut = new QShortcut(sequence, this);
+        connect(shortcut, &QShortcut::activated, this, slot);
+    };
+    for (std::size_t i = 0; i < benches_.size(); ++i)
+        key(QKeySequence(QString::number(benches_[i]->digit())), [this, i] {
+            if (session_.isOpen()) showBench(int(i));
+        });
+    key(Qt::Key_Space, [this] {
+        if (!audition_.current().slots_.empty()) audition_.setPlaying(!audition_.isPlaying());
+    });
+    key(Qt::Key_X, [this] {
+        const auto n = audition_.current().slots_.size();
+        if (n > 1) audition_.setSlot((audition_.slot() + 1) % n);
+    });
+    key(Qt::Key_M, [this] {
+        if (benches_[std::size_t(currentBench())]->isMonoOffered()) audition_.setMono(!audition_.isMono());
+    });
+    key(Qt::Key_BracketLeft, [this] { setLoopEnd(true); });
+    key(Qt::Key_BracketRight, [this] { setLoopEnd(false); });
+    key(QKeySequence("Ctrl+J"), [this] { goTo(); });
+    key(QKeySequence("Ctrl+L"), [this] {
+        if (!session_.isOpen()) return;
+        showBench(int(benches_.size()) - 1);
+        bench<LogBench>()->focusNote();
+    });
+    key(Qt::Key_Escape, [this] { notice_->hide(); });
+}
+
+void MainWindow::wire()
+{
+    connect(header_, &Header::goTo, this, &MainWindow::goTo);
+    connect(header_, &Header::editSong, this, &MainWindow::editSong);
+    connect(spine_, &Spine::choose, this, &MainWindow::showBench);
+    connect(bar_, &AuditionBar::hear, this, [this] { audition_.setPlaying(!audition_.isPlaying()); });
+    for (Bench* b : benches_) {
+        connect(b, &Bench::stateChanged, this, [this, b] {
+            spine_->refresh();
+            if (stack_->currentWidget() == b) refreshFindings();
+        });
+        connect(b, &Bench::auditionChanged, this, [this] { auditionTimer_.start(); });
+        connect(b, &Bench::failed, this, &MainWindow::tell);
+    }
+    connect(&session_, &SessionModel::opened, this, [this] {
+        audition_.setRate(session_.document().sampleRateHz);
+        refreshPage();
+        showBench(0);
+    });
+    connect(&session_, &SessionModel::closed, this, [this] {
+        audition_.clear();
+        refreshPage();
+    });
+    for (auto signal : {&SessionModel::pathChanged, &SessionModel::loopChanged, &SessionModel::documentChanged})
+        connect(&session_, signal, this, [this] { auditionTimer_.start(); });
+    connect(&session_, &SessionModel::documentChanged, this,
+            [this] { audition_.setRate(session_.document().sampleRateHz); });
+    connect(&session_, &SessionModel::failed, this, &MainWindow::tell);
+    connect(&audition_, &Audition::failed, this, &MainWindow::tell);
+    auditionTimer_.setSingleShot(true);
+    auditionTimer_.setInterval(20);
+    connect(&auditionTimer_, &QTimer::timeout, this, &MainWindow::requestAudition);
+    auto* log = bench<LogBench>();
+    connect(log, &LogBench::saveSheet, this, [this] {
+        if (!session_.isOpen()) return;
+        const QString file =
+            dialogs_.saveFile(tr("Save the recall sheet"), QString::fromStdString(session_.document().name) + ".html",
+                              tr("HTML (*.html)"), nullptr);
+        if (!file.isEmpty()) saveSheet(file);
+    });
+    connect(log, &LogBench::printSheet, this, &MainWindow::printSheet);
+    connect(log, &LogBench::saveCsv, this, [this] {
+        const QString file =
+            dialogs_.saveFile(tr("Save the log"), QString::fromStdString(session_.document().name) + tr(" log.csv"),
+                              tr("CSV (*.csv)"), nullptr);
+        if (file.isEmpty()) return;
+        const auto wrote = writeTextAtomically(file.toStdString(), logCsv(session_.folder().readLog()));
+        if (!wrote) tell(QString::fromStdString(wrote.error().message), QString::fromStdString(wrote.error().remedy));
+    });
+    const auto paint = [this] {
+        notice_->setStyleSheet(QStringLiteral("background: %1; color: %2; border-left: 4px solid %3")
+                                   .arg(ink(Token::Band).name(), ink(Token::Ink).name(), ink(Token::Act).name()));
+        for (QFrame* f : findChildren<QFrame*>("rule"))
+            f->setStyleSheet(QStringLiteral("background: %1").arg(ink(Token::Rule).name()));
+    };
+    connect(&Theme::instance(), &Theme::changed, this, paint);
+    paint();
+}
+
+void MainWindow::refreshPage()
+{
+    pages_->setCurrentIndex(session_.isOpen() ? 1 : 0);
+    bar_->setVisible(session_.isOpen());
+    setWindowTitle(session_.isOpen() ? tr("%1 \u2013 Gristle").arg(QString::fromStdString(session_.document().name))
+                                     : tr("Gristle"));
+    spine_->refresh();
+}
+
+void MainWindow::showBench(int index)
+{
+    stack_->setCurrentIndex(index);
+    spine_->setCurrent(index);
+    if (!benches_[std::size_t(index)]->isMonoOffered() && audition_.isMono()) audition_.setMono(false);
+    refreshFindings();
+    auditionTimer_.start();
+}
+
+int MainWindow::currentBench() const { return stack_->currentIndex(); }
+
+void MainWindow::refreshFindings() { benches_[std::size_t(currentBench())]->findings(*findings_); }
+
+void MainWindow::requestAudition()
+{
+    if (!session_.isOpen()) return;
+    AuditionRequest request = benches_[std::size_t(currentBench())]->audition();
+    double from = (session_.loopFromBar() - 1.0) * session_.barSeconds(),
+           to = (session_.loopToBar() - 1.0) * session_.barSeconds();
+    if (const Take* take = session_.take()) {
+        const double duration = double(take->frames) / std::max(1, take->sampleRateHz);
+        if (from >= duration) from = 0.0;
+        to = std::min(to, duration);
+    }
+    if (request.slots_.empty() && audition_.isPlaying()) audition_.setPlaying(false);
+    audition_.request(std::move(request), from, to);
+}
+
+void MainWindow::tell(const QString& message, const QString& remedy)
+{
+    notice_->setText(remedy.isEmpty() ? message : message + ". " + remedy.left(1).toUpper() + remedy.mid(1) + ".");
+    notice_->show();
+}
+
+QString MainWindow::notice() const { return notice_->isVisibleTo(this) ? notice_->text() : QString(); }
+
+void MainWindow::openPaths(const QStringList& paths)
+{
+    QStringList files;
+    for (const QString& path : paths) {
+        if (!QFileInfo(path).isDir()) {
+            files << path;
+            continue;
+        }
+        const auto opened = session_.open(path);
+        if (!opened)
+            tell(QString::fromStdString(opened.error().message), QString::fromStdString(opened.error().remedy));
+    }
+    if (!files.isEmpty()) bringIn(files);
+}
+
+void MainWindow::bringIn(const QStringList& files)
+{
+    if (files.isEmpty()) return;
+    for (const QString& file : files) { // a bad file is named before anything is asked or made
+        const auto reader = AudioReader::open(file.toStdString());
+        if (!reader)
+            return tell(QString::fromStdString(reader.error().message), QString::fromStdString(reader.error().remedy));
+    }
+    if (!session_.isOpen()) askNewSession();
+    if (!session_.isOpen()) return;
+    auto rows = dialogs_.importRows(guessRows(files, session_));
+    if (rows) session_.import(std::move(*rows));
+}
+
+void MainWindow::askNewSession()
+{
+    QString path = dialogs_.newSession();
+    if (path.isEmpty()) return;
+    if (!path.endsWith(".gristle")) path += ".gristle";
+    const auto made = session_.create(path, QFileInfo(path).completeBaseName());
+    if (!made) tell(QString::fromStdString(made.error().message), QString::fromStdString(made.error().remedy));
+}
+
+void MainWindow::askOpenSession()
+{
+    const QString path = dialogs_.openSession();
+    if (!path.isEmpty()) openPaths({path});
+}
+
+void MainWindow::askExportMix()
+{
+    if (!session_.isOpen() || !session_.part()) return;
+    QString filter;
+    const QString suggested = QString::fromStdString(session_.song()->name + ", " + session_.part()->name + ".wav");
+    QString file = dialogs_.saveFile(tr("Export the stereo mix"), suggested, kInt24 + ";;" + kFloat, &filter);
+    if (file.isEmpty()) return;
+    if (!file.endsWith(".wav", Qt::CaseInsensitive)) file += ".wav";
+    exportMix(file, filter == kFloat);
+}
+
+void MainWindow::askExportLayers()
+{
+    if (!session_.isOpen() || !session_.part()) return;
+    const QString folder = dialogs_.folder(tr("Export each layer"));
+    if (!folder.isEmpty()) exportLayers(folder, false);
+}
+
+namespace {
+
+/// One file to be written by an export.
+struct ExportJob {
+    QString file;
+    std::vector<MixLayer> layers;
+};
+
+struct ExportAnswer {
+    std::vector<MixReport> reports;
+    std::optional<Error> failure;
+};
+
+ExportAnswer exportAll(const std::vector<ExportJob>& jobs, const MixOptions& options, SampleFormat format,
+                       const Progress& progress)
+{
+    ExportAnswer out;
+    for (std::size_t i = 0; i < jobs.size(); ++i) {
+        const Progress part{progress.stop, [&](double p) { progress.at((double(i) + p) / double(jobs.size())); }};
+        auto report = mixToFile(jobs[i].file.toStdString(), jobs[i].layers, options, format, part);
+        if (!report) {
+            out.failure = report.error();
+            return out;
+        }
+        out.reports.push_back(std::move(*report));
+    }
+    return out;
+}
+
+} // namespace
+
+void MainWindow::exportMix(const QString& file, bool isFloat)
+{
+    auto* blend = bench<BlendBench>();
+    QString why;
+    const auto layers = blend->layers(&why);
+    if (layers.empty()) return tell(why.isEmpty() ? tr("There is nothing to mix") : why, tr("bring takes in first"));
+    const std::vector<ExportJob> jobs{{file, layers}};
+    export_.run<ExportAnswer>(
+        tr("Writing %1").arg(QFileInfo(file).fileName()),
+        [jobs, options = blend->options(), isFloat](const Progress& p) {
+            return exportAll(jobs, options, isFloat ? SampleFormat::Float32 : SampleFormat::Int24, p);
+        },
+        [this, file](ExportAnswer answer) {
+            if (answer.failure)
+                return tell(QString::fromStdString(answer.failure->message),
+                            QString::fromStdString(answer.failure->remedy));
+            const MixReport& r = answer.reports.front();
+            const auto figure = [](const std::optional<double>& v) {
+                return v ? QString::fromStdString(figureText(*v)) : QString(QChar(0x2013));
+            };
+            session_.note("mix", tr("Stereo mix exported: %1 (%2 LUFS, peak %3 dBTP, mono loses %4 dB)")
+                                     .arg(QFileInfo(file).fileName(), figure(r.loudness.integratedLufs),
+                                          figure(r.truePeakDbtp), figure(r.stereo.monoLossDb)));
+            if (r.clippedSamples > 0)
+                tell(tr("The mix clipped: %1 samples passed full scale").arg(r.clippedSamples),
+                     tr("turn all layers down %1 dB or export as float").arg(figure(r.truePeakDbtp)));
+        });
+}
+
+void MainWindow::exportLayers(const QString& folder, bool isFloat)
+{
+    auto* blend = bench<BlendBench>();
+    QString why;
+    const auto layers = blend->layers(&why);
+    if (layers.empty()) return tell(why.isEmpty() ? tr("There is nothing to export") : why, tr("bring takes in first"));
+    std::vector<ExportJob> jobs;
+    for (const MixLayer& layer : layers) {
+        QString name =
+            QString::fromStdString(session_.song()->name + ", " + session_.part()->name + ", " + layer.recipe.name);
+        name.replace('/', '-');
+        jobs.push_back({folder + "/" + name + ".wav", {layer}});
+    }
+    export_.run<ExportAnswer>(
+        tr("Writing %1 layers").arg(jobs.size()),
+        [jobs, options = blend->options(), isFloat](const Progress& p) {
+            return exportAll(jobs, options, isFloat ? SampleFormat::Float32 : SampleFormat::Int24, p);
+        },
+        [this, folder, count = jobs.size()](ExportAnswer answer) {
+            if (answer.failure)
+                return tell(QString::fromStdString(answer.failure->message),
+                            QString::fromStdString(answer.failure->remedy));
+            session_.note("mix", tr("%1 layers exported, placed, to %2").arg(count).arg(QFileInfo(folder).fileName()));
+        });
+}
+
+bool MainWindow::saveSheet(const QString& file)
+{
+    const auto wrote = writeTextAtomically(file.toStdString(), bench<LogBench>()->sheetHtml().toStdString());
+    if (!wrote) tell(QString::fromStdString(wrote.error().message), QString::fromStdString(wrote.error().remedy));
+    return bool(wrote);
+}
+
+void MainWindow::printSheet()
+{
+    if (!session_.isOpen()) return;
+    auto printer = std::make_shared<QPrinter>(QPrinter::HighResolution);
+    auto* dialog = new QPrintDialog(printer.get(), this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    connect(dialog, qOverload<QPrinter*>(&QPrintDialog::accepted), this, [this, printer] {
+        QTextDocument document;
+        document.setHtml(bench<LogBench>()->sheetHtml());
+        document.print(printer.get());
+    });
+    dialog->open();
+}
+
+void MainWindow::goTo()
+{
+    std::vector<Destination> places;
+    if (session_.isOpen()) {
+        for (const LayerPath& path : allLayers(session_.document())) {
+            const Song& s = session_.document().songs[path.song];
+            const Part& p = s.parts[path.part];
+            places.push_back(
+                {QString::fromStdString(s.name + " \u203a " + p.name + " \u203a " + p.layers[path.layer].name),
+                 [this, path] { session_.setPath(path); }});
+        }
+        for (std::size_t i = 0; i < benches_.size(); ++i)
+            places.push_back({tr("%1 bench").arg(benches_[i]->name()), [this, i] { showBench(int(i)); }});
+    }
+    for (QAction* action : header_->sessionMenu()->actions())
+        if (!action->isSeparator() && action->isEnabled())
+            places.push_back({action->text(), [action] { action->trigger(); }});
+    auto* dialog = new GoToDialog(std::move(places), this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->open();
+}
+
+void MainWindow::editSong()
+{
+    if (!session_.song()) return;
+    auto* dialog = new SongDialog(*session_.song(), this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    connect(dialog, &QDialog::accepted, this, [this, dialog, index = session_.path().song] {
+        session_.edit(tr("Song changed"), "song", [&](SessionDocument& d) { dialog->apply(d.songs[index]); });
+    });
+    dialog->open();
+}
+
+void MainWindow::setLoopEnd(bool start)
+{
+    if (!audition_.isPlaying()) return;
+    const double bar = std::round(audition_.reading().positionS / session_.barSeconds()) + 1.0;
+    start ? session_.setLoop(bar, std::max(session_.loopToBar(), bar + 1.0))
+          : session_.setLoop(std::min(session_.loopFromBar(), bar - 1.0), bar);
+}
+
+bool MainWindow::isIdle() const
+{
+    auto& self = const_cast<MainWindow&>(*this);
+    if (auditionTimer_.isActive()) return false;
+    for (TaskRunner* t :
+         {&self.session_.importTask(), &self.export_, &self.session_.measureTask(), &self.audition_.task()})
+        if (t->isBusy()) return false;
+    for (Bench* b : benches_)
+        if (b->isBusy()) return false;
+    return true;
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event)
+{
+    if (event->mimeData()->hasUrls()) event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event)
+{
+    QStringList paths;
+    for (const QUrl& url : event->mimeData()->urls())
+        if (url.isLocalFile()) paths << url.toLocalFile();
+    event->acceptProposedAction();
+    // After the drop is over: the step that asks must not hold up whom it came from.
+    QMetaObject::invokeMethod(
+        this, [this, paths] { openPaths(paths); }, Qt::QueuedConnection);
+}
+
+void MainWindow::closeEvent(QCloseEvent* event)
+{
+    audition_.clear();
+    session_.close();
+    QMainWindow::closeEvent(event);
+}
+
+bool MainWindow::eventFilter(QObject* object, QEvent* event)
+{
+    if (object == notice_ && event->type() == QEvent::MouseButtonPress) notice_->hide();
+    if (event->type() == QEvent::KeyPress) { // Enter presses the focused button; Space is for hearing
+        const auto* key = static_cast<QKeyEvent*>(event);
+        auto* button = qobject_cast<QPushButton*>(object);
+        if (button && button->window() == this && button->isEnabled() &&
+            (key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter)) {
+            if (button->menu())
+                button->showMenu();
+            else
+                button->click();
+            return true;
+        }
+    }
+    return QMainWindow::eventFilter(object, event);
+}
+
+} // namespace gristle::app

@@ -1,0 +1,96 @@
+#pragma once
+
+#include "app/benches/bench.h"
+
+#include <QMainWindow>
+
+class QLabel;
+class QStackedWidget;
+
+namespace gristle::app {
+
+class AuditionBar;
+class Header;
+class LogBench;
+class Spine;
+
+/// What the window asks people; replaced in tests.
+struct Dialogs {
+    std::function<QStringList()> openAudio;
+    std::function<QString()> openSession;
+    std::function<QString()> newSession;
+    std::function<QString(const QString& title, const QString& suggested, const QString& filter, QString* chosenFilter)>
+        saveFile;
+    std::function<QString(const QString& title)> folder;
+    std::function<std::optional<std::vector<ImportRow>>(std::vector<ImportRow>)> importRows;
+};
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+public:
+    explicit MainWindow(QWidget* parent = nullptr);
+    ~MainWindow() override;
+
+    SessionModel& session() { return session_; }
+    Audition& audition() { return audition_; }
+    Dialogs& dialogs() { return dialogs_; }
+    template<typename T> T* bench() const
+    {
+        for (Bench* b : benches_)
+            if (auto* found = qobject_cast<T*>(b)) return found;
+        return nullptr;
+    }
+    void showBench(int index);
+    int currentBench() const;
+    const std::vector<Bench*>& benches() const { return benches_; }
+
+    /// A session folder is opened, audio files are brought in (into a new session where none is open).
+    void openPaths(const QStringList& paths);
+    void bringIn(const QStringList& files);
+    void exportMix(const QString& file, bool isFloat);
+    void exportLayers(const QString& folder, bool isFloat);
+    bool saveSheet(const QString& file);
+    bool isIdle() const; ///< nothing is being measured, rendered or written
+    QString notice() const;
+
+protected:
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dropEvent(QDropEvent*) override;
+    void closeEvent(QCloseEvent*) override;
+    bool eventFilter(QObject*, QEvent*) override;
+
+private:
+    void build();
+    QWidget* buildStart();
+    void fillSessionMenu();
+    void addKeys();
+    void wire();
+    void refreshPage();
+    void refreshFindings();
+    void requestAudition();
+    void tell(const QString& message, const QString& remedy);
+    void askNewSession();
+    void askOpenSession();
+    void askExportMix();
+    void askExportLayers();
+    void goTo();
+    void editSong();
+    void printSheet();
+    void setLoopEnd(bool start);
+
+    SessionModel session_;
+    Audition audition_;
+    TaskRunner export_;
+    Dialogs dialogs_;
+    std::vector<Bench*> benches_;
+    Header* header_;
+    Spine* spine_;
+    QStackedWidget* pages_;
+    QStackedWidget* stack_;
+    FindingsPanel* findings_;
+    AuditionBar* bar_;
+    QLabel* notice_;
+    QTimer auditionTimer_;
+};
+
+} // namespace gristle::app

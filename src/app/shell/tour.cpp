@@ -1,0 +1,50 @@
+#include "app/shell/tour.h"
+
+#include "app/shell/main_window.h"
+#include "app/theme/theme.h"
+
+namespace gristle::app {
+
+Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window_(window), folder_(folder)
+{
+    const auto bench = [this](int index, const QString& name) {
+        steps_.push_back([this, index] { window_.showBench(index); });
+        steps_.push_back([this, name] { shoot(name); });
+    };
+    steps_.push_back([this] {
+        window_.exportMix(folder_ + "/Night Ferry mix.wav", false);
+        window_.audition().setPlaying(true);
+    });
+    for (std::size_t i = 0; i < window_.benches().size(); ++i) bench(int(i), window_.benches()[i]->name().toLower());
+    steps_.push_back([this] {
+        Theme::instance().setLamp(Lamp::Off);
+        window_.showBench(1);
+    });
+    steps_.push_back([this] {
+        shoot("rig-lamp-off");
+        Theme::instance().setLamp(Lamp::Paper);
+        good_ = window_.saveSheet(folder_ + "/Night Ferry recall sheet.html") && good_;
+    });
+    timer_.setInterval(60);
+    connect(&timer_, &QTimer::timeout, this, &Tour::look);
+}
+
+/// The next step when nothing has been under way for a while.
+void Tour::look()
+{
+    calm_ = window_.isIdle() ? calm_ + 1 : 0;
+    if (calm_ < 8) return;
+    calm_ = 0;
+    if (next_ < steps_.size()) return steps_[next_++]();
+    timer_.stop();
+    window_.audition().setPlaying(false);
+    emit finished(good_);
+}
+
+void Tour::shoot(const QString& name)
+{
+    const QString file = folder_ + "/" + name + ".png";
+    good_ = window_.grab().save(file) && good_;
+}
+
+} // namespace gristle::app

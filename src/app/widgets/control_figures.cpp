@@ -1,0 +1,308 @@
+#include "app/widgets/control_figures.h"
+
+#include "app/theme/theme.h"
+#include "app/widgets/plot.h"
+#include "core/rig/rig_document.h"
+#include "core/units/number_text.h"
+
+#include <QComboBox>
+#include <QGridLayout>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMouseEvent>
+#include <QWheelEvent>
+
+namespace gristle::app {
+
+using namespace core;
+
+double stepped(const ParameterSpec& spec, double value, double steps)
+{
+    const double next = spec.scale == Scale::Logarithmic ? value * std::pow(2.0, steps / 12.0)
+                                                         : value + steps * (spec.max - spec.min) / 100.0;
+    const double grain = spec.scale == Scale::Logarithmic ? 1.0 : (spec.max - spec.min) / 1000.0;
+    return std::clamp(std::round(next / grain) * grain, spec.min, spec.max);
+}
+
+class FigureEdit : public QLineEdit {
+public:
+    FigureEdit(const ParameterSpec& spec, QWidget* parent) : QLineEdit(parent), spec_(spec)
+    {
+        setAlignment(Qt::AlignRight);
+        setFont(Theme::instance().mono(TextSize::Normal, true));
+    }
+    std::function<void(const QString&)> take;
+
+protected:
+    void keyPressEvent(QKeyEvent* event) override
+    {
+        const double fine = event->modifiers() & Qt::ShiftModifier ? 0.1 : 1.0;
+        if (event->key() == Qt::Key_Up) return step(fine);
+        if (event->key() == Qt::Key_Down) return step(-fine);
+        QLineEdit::keyPressEvent(event);
+    }
+    void wheelEvent(QWheelEvent* event) override
+    {
+        if (!hasFocus()) return event->ignore(); // a scrolled page must not turn a control
+        step(event->angleDelta().y() > 0 ? 1.0 : -1.0);
+        event->accept();
+    }
+
+private:
+    void step(double steps)
+    {
+        const auto value = parseNumber(text().toStdString());
+        if (spec_.kind != ParameterKind::Number || !value) return;
+        setText(QString::fromStdString(numberText(stepped(spec_, *value, steps))));
+        take(text());
+    }
+    ParameterSpec spec_;
+};
+
+ControlFigures::ControlFigures(QWidget* parent) : QWidget(parent)
+{
+    grid_ = new QGridLayout(this);
+    grid_->setContentsMargins(0, 0, 0, 0);
+    grid_->setHorizontalSpacing(10);
+    grid_->setVerticalSpacing(2);
+}
+
+void ControlFigures::setNode(const NodeType* type, const ParameterValues& values, const QStringList& files)
+{
+    const bool same = type == type_ && files == files_;
+    type_ = type;
+    values_ = type ? completeValues(*type, values) : ParameterValues{};
+    files_ = files;
+    if (same) { // only figures move: editors, focus and cursor stay
+        for (const auto& [key, editor] : editors_) {
+            const QString text = QString::fromStdString(valueText(values_.at(key)));
+            if (auto* line = qobject_cast<QLineEdit*>(editor); line && line->text() != text) line->setText(text);
+            if (auto* box = qobject_cast<QComboBox*>(editor); box && box->currentText() != text)
+                box->setCurrentText(text);
+        }
+        return;
+    }
+    editors_.clear();
+    while (QLayoutItem* item = grid_->takeAt(0)) {
+        if (item->widget()) item->widget()->deleteLater();
+        delete item;
+    }
+    focused_ = type && !type->parameters.empty() ? type->parameters.front().key : std::string();
+    if (type)
+        for (std::size_t i = 0; i < type->parameters.size(); ++i) addRow(type->parameters[i], int(i));
+    emit focusMoved();
+}
+
+void ControlFigures::addRow(const ParameterSpec& spec, int row)
+{
+    auto* label = new QLabel(QString::fromStdString(spec.label), this);
+    label->setToolTip(QString::fromStdString(spec.about));
+    grid_->addWidget(label, row, 0);
+    const QString text = QString::fromStdString(valueText(values_.at(spec.key)));
+    QWidget* editor = nullptr;
+    if (spec.kind == ParameterKind::Choice || spec.kind == ParameterKind::File) {
+        auto* box = new QComboBox(this);
+        if (spec.kind == ParameterKind::File) {
+            box->addItems(files_);
+            if (!text.isEmpty() && box->findText(text) < 0) box->addItem(text);
+            box->addItem(tr("bring another in \u2026"));
+        } else {
+            for (const auto& c : spec.choices) box->addItem(QString::fromStdString(c));
+        }
+        box->setCurrentText(text);
+        box->setMinimumWidth(120);
+        box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+        connect(box, &QComboBox::activated, this, [this, spec, box](int index) {
+            focused_ = spec.key;
+            if (spec.kind == ParameterKind::File && index == box->count() - 1) {
+                box->setCurrentText(QString::fromStdString(valueText(values_.at(spec.key))));
+                emit fileWanted(QString::fromStdString(spec.key));
+                return;
+            }
+            offer(spec, box->currentText());
+        });
+        editor = box;
+    } else {
+        auto* line = new FigureEdit(spec, this);
+        line->setText(text);
+        line->setFixedWidth(86);
+        line->take = [this, spec](const QString& t) { offer(spec, t); };
+        connect(line, &QLineEdit::editingFinished, this, [this, spec, line] { offer(spec, line->text()); });
+        connect(line, &QLineEdit::selectionChanged, this, [this, spec] {
+            if (focused_ == spec.key) return;
+            focused_ = spec.key;
+            emit focusMoved();
+        });
+        connect(line, &QLineEdit::cursorPositionChanged, this, [this, spec, line] {
+            if (focused_ == spec.key || !line->hasFocus()) return;
+            focused_ = spec.key;
+            emit focusMoved();
+        });
+        editor = line;
+    }
+    editor->setObjectName("control." + QString::fromStdString(spec.key));
+    editor->setAccessibleName(QString::fromStdString(spec.label));
+    editor->setToolTip(QString::fromStdString(spec.about));
+    editors_[spec.key] = editor;
+    grid_->addWidget(editor, row, 1, Qt::AlignRight);
+    auto* unit = new QLabel(QString::fromStdString(spec.kind == ParameterKind::Time ? "" : spec.unit), this);
+    unit->setFont(Theme::instance().text(TextSize::Small));
+    unit->setStyleSheet(QStringLiteral("color: %1").arg(ink(Token::Ink2).name()));
+    unit->setMinimumWidth(26);
+    grid_->addWidget(unit, row, 2);
+}
+
+void ControlFigures::offer(const ParameterSpec& spec, const QString& text)
+{
+    if (text.toStdString() == valueText(values_.at(spec.key))) return;
+    const auto value = parseValue(*type_, spec, text.trimmed().toStdString());
+    if (!value) {
+        if (auto* line = qobject_cast<QLineEdit*>(editors_[spec.key])) // what was there stays
+            line->setText(QString::fromStdString(valueText(values_.at(spec.key))));
+        emit refused(QString::fromStdString(value.error().message), QString::fromStdString(value.error().remedy));
+        return;
+    }
+    values_[spec.key] = *value;
+    emit changed(QString::fromStdString(spec.key), QString::fromStdString(valueText(*value)));
+}
+
+const ParameterSpec* ControlFigures::focused() const { return type_ ? type_->find(focused_) : nullptr; }
+ParameterValue ControlFigures::valueOf(const std::string& key) const
+{
+    const auto at = values_.find(key);
+    return at == values_.end() ? ParameterValue(0.0) : at->second;
+}
+
+TravelRuler::TravelRuler(QWidget* parent) : QWidget(parent)
+{
+    setFocusPolicy(Qt::StrongFocus);
+    setMinimumHeight(70);
+    setObjectName("travel");
+    setAccessibleName(tr("Travel of the control"));
+    connect(&Theme::instance(), &Theme::changed, this, qOverload<>(&QWidget::update));
+}
+
+void TravelRuler::setParameter(const ParameterSpec* spec, double value)
+{
+    has_ = spec != nullptr && spec->kind == ParameterKind::Number;
+    if (has_) spec_ = *spec;
+    value_ = value;
+    setAccessibleDescription(has_ ? QStringLiteral("%1 %2").arg(QString::fromStdString(spec_.label)).arg(value)
+                                  : QString());
+    update();
+}
+
+void TravelRuler::setCurves(std::vector<Curve> curves, const QString& caption)
+{
+    curves_ = std::move(curves);
+    caption_ = caption;
+    update();
+}
+
+QRectF TravelRuler::plot() const { return QRectF(38, 24, width() - 38 - 84, height() - 24 - 44); }
+
+double TravelRuler::pixelAt(double value) const
+{
+    const Axis axis{spec_.min, spec_.max, plot().left(), plot().right(), spec_.scale == Scale::Logarithmic};
+    return axis.held(value);
+}
+
+double TravelRuler::valueAt(double pixel) const
+{
+    const Axis axis{spec_.min, spec_.max, plot().left(), plot().right(), spec_.scale == Scale::Logarithmic};
+    return std::clamp(axis.valueAt(pixel), spec_.min, spec_.max);
+}
+
+void TravelRuler::paintEvent(QPaintEvent*)
+{
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    if (!has_) {
+        p.setPen(ink(Token::Ink3));
+        p.setFont(Theme::instance().text(TextSize::Small));
+        p.drawText(rect(), Qt::AlignCenter, tr("choose a control with a number to see its travel"));
+        return;
+    }
+    const QRectF r = plot();
+    p.setFont(Theme::instance().text(TextSize::Small, true));
+    p.setPen(ink(Token::Ink));
+    p.drawText(QRectF(0, 0, width(), 18), Qt::AlignLeft | Qt::AlignVCenter,
+               QString::fromStdString(spec_.label) + tr(" over its travel") +
+                   (caption_.isEmpty() ? QString() : ", " + caption_));
+    double low = 0.0, high = 0.0;
+    for (const Curve& c : curves_)
+        for (const QPointF& q : c.points) low = std::min(low, q.y()), high = std::max(high, q.y());
+    low = std::floor(std::min(low, -3.0) / 6.0) * 6.0;
+    high = std::ceil(std::max(high, 3.0) / 6.0) * 6.0;
+    if (!curves_.empty()) {
+        PlotArea area(r, Axis{spec_.min, spec_.max, 0, 1, spec_.scale == Scale::Logarithmic}, Axis{low, high});
+        const double step = high - low > 36 ? 12.0 : 6.0;
+        std::vector<double> ticks;
+        for (double v = low; v <= high + 0.1; v += step) ticks.push_back(v);
+        area.drawLevels(p, ticks, [](double v) { return numberLabel(v); });
+        double taken = -1e9;
+        for (const Curve& c : curves_) {
+            QPolygonF line;
+            for (const QPointF& q : c.points) line << area.point(q.x(), q.y());
+            p.setPen(QPen(ink(Token::Ink), 1.6, c.style));
+            p.drawPolyline(line);
+            if (line.isEmpty()) continue;
+            double y = std::max(line.back().y(), taken + 15.0);
+            taken = y;
+            p.setFont(Theme::instance().text(TextSize::Small));
+            p.setPen(ink(Token::Ink2));
+            p.drawText(QRectF(r.right() + 6, y - 9, 78, 18), Qt::AlignLeft | Qt::AlignVCenter, c.name);
+        }
+    }
+    const double base = r.bottom() + 12;
+    p.setPen(QPen(hasFocus() ? ink(Token::Act) : ink(Token::Ink), hasFocus() ? 2.0 : 1.2));
+    p.drawLine(QPointF(r.left(), base), QPointF(r.right(), base));
+    p.setPen(QPen(ink(Token::Ink3), 1));
+    p.setFont(Theme::instance().mono(TextSize::Small));
+    for (int i = 0; i <= 10; ++i) {
+        const double x = r.left() + r.width() * i / 10.0;
+        p.setPen(QPen(ink(Token::Ink3), 1));
+        p.drawLine(QPointF(x, base), QPointF(x, base + (i % 5 == 0 ? 9 : 5)));
+        if (i % 5 != 0) continue;
+        p.setPen(ink(Token::Ink2));
+        const double v = valueAt(x);
+        p.drawText(QRectF(x - 40, base + 11, 80, 18), Qt::AlignCenter,
+                   numberLabel(v, std::abs(v) < 10 && v != std::round(v) ? 1 : 0));
+    }
+    const double x = pixelAt(value_);
+    p.setPen(QPen(ink(Token::Act), 1.4));
+    p.drawLine(QPointF(x, r.top()), QPointF(x, base));
+    p.setBrush(ink(Token::Act));
+    p.drawPolygon(QPolygonF({{x - 6, base - 9}, {x + 6, base - 9}, {x, base}}));
+}
+
+void TravelRuler::moveTo(double value)
+{
+    const double grain = spec_.scale == Scale::Logarithmic ? 1.0 : (spec_.max - spec_.min) / 1000.0;
+    value = std::clamp(std::round(value / grain) * grain, spec_.min, spec_.max);
+    if (value == value_) return;
+    value_ = value;
+    update();
+    emit moved(value);
+}
+
+void TravelRuler::mousePressEvent(QMouseEvent* event)
+{
+    if (has_) moveTo(valueAt(event->position().x()));
+}
+void TravelRuler::mouseMoveEvent(QMouseEvent* event)
+{
+    if (has_ && event->buttons() & Qt::LeftButton) moveTo(valueAt(event->position().x()));
+}
+void TravelRuler::keyPressEvent(QKeyEvent* event)
+{
+    const double fine = event->modifiers() & Qt::ShiftModifier ? 0.1 : 1.0;
+    if (has_ && (event->key() == Qt::Key_Right || event->key() == Qt::Key_Up))
+        return moveTo(stepped(spec_, value_, fine));
+    if (has_ && (event->key() == Qt::Key_Left || event->key() == Qt::Key_Down))
+        return moveTo(stepped(spec_, value_, -fine));
+    QWidget::keyPressEvent(event);
+}
+
+} // namespace gristle::app

@@ -1,0 +1,91 @@
+#pragma once
+
+#include "core/audio/audio_buffer.h"
+#include "core/measure/loudness.h"
+#include "engine/audio_device.h"
+#include "engine/ramp.h"
+#include "engine/safety_limiter.h"
+#include "engine/spsc_ring.h"
+
+#include <atomic>
+#include <memory>
+#include <vector>
+
+namespace gristle::engine {
+
+/// One of the things being compared: a mono or stereo recording at the device's rate, and the gain that matches it.
+struct Slot {
+    std::shared_ptr<const core::Recording> recording;
+    float gain = 1.0f;
+};
+
+/// What is played: slots of one stretch of music, and the loop over it.
+struct Program {
+    std::vector<Slot> entries;
+    std::size_t loopStart = 0, loopEnd = 0; ///< frames; the loop is [start, end)
+};
+
+/// What came out in about 10 ms.
+struct MeterFrame {
+    float peak[2] = {0.0f, 0.0f};
+    double squares[2] = {0.0, 0.0};
+    double product = 0.0;
+    double weighted = 0.0; ///< K-weighted squares of both sides
+    std::uint32_t frames = 0;
+    float limiterGain = 1.0f;
+    std::uint64_t position = 0; ///< frame of the program
+};
+
+/// Plays a program in a gapless loop: slots swapped without a click, start, stop, swap and mono with safe ramps, the
+/// limiter last. Control thread: everything but fill(). The audio thread allocates, locks and waits for nothing.
+class Player final : public AudioSource {
+public:
+    explicit Player(double rateHz);
+    ~Player() override;
+
+    void setProgram(std::shared_ptr<const Program> program); ///< faded over to; the position is kept where it fits
+    void setSlot(std::size_t index) noexcept { slot_.store(index); }
+    std::size_t slot() const noexcept { return slot_.load(); }
+    void setPlaying(bool on) noexcept { playing_.store(on); }
+    bool isPlaying() const noexcept { return playing_.load(); }
+    void setMono(bool on) noexcept { mono_.store(on); }
+    void seek(std::size_t frame) noexcept { wish_.store(static_cast<std::int64_t>(frame)); }
+    bool readMeter(MeterFrame& frame) noexcept { return meters_.pop(frame); }
+    double rateHz() const noexcept { return rateHz_; }
+
+    void fill(float* left, float* right, std::size_t frames) noexcept override; // audio thread
+
+private:
+    /// One voice: a slot of a program, with its own position.
+    struct Voice {
+        const Program* program = nullptr;
+        std::size_t slot = 0;
+        std::size_t position = 0;
+    };
+    void nextFrame(Voice& voice, float& left, float& right) noexcept;
+    void adopt() noexcept;
+    void meter(const float* left, const float* right, std::size_t frames) noexcept;
+    void collect();
+
+    double rateHz_;
+    std::size_t loopFade_;
+    std::atomic<const Program*> wanted_{nullptr};
+    std::atomic<const Program*> using_[2] = {nullptr, nullptr}; ///< what the audio thread may touch
+    std::vector<std::shared_ptr<const Program>> alive_;         ///< control thread
+    std::atomic<std::size_t> slot_{0};
+    std::atomic<bool> playing_{false}, mono_{false};
+    std::atomic<std::int64_t> wish_{-1};
+    SpscRing<MeterFrame> meters_{256};
+
+    // audio thread
+    Voice now_, before_;
+    double fade_ = 1.0, fadeUp_; ///< of now_ against before_
+    SafeRamp gate_, side_;
+    SafetyLimiter limiter_;
+    MeterFrame open_;
+    core::KWeighting weighting_[2];
+};
+
+static_assert(std::atomic<const Program*>::is_always_lock_free && std::atomic<std::int64_t>::is_always_lock_free);
+
+} // namespace gristle::engine
