@@ -79,7 +79,7 @@ void Audition::clear()
 void Audition::request(AuditionRequest request, double fromS, double toS)
 {
     ensureDevice();
-    const bool sameSlots = request.slots_.size() == request_.slots_.size();
+    const bool sameSlots = request.kind == request_.kind && request.slots_.size() == request_.slots_.size();
     request_ = std::move(request);
     if (!sameSlots || slot_ >= request_.slots_.size()) {
         slot_ = request_.active;

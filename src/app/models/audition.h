@@ -19,6 +19,7 @@ struct SlotRequest {
 };
 
 struct AuditionRequest {
+    QString kind;    ///< of what is compared: with another kind the first choice is heard again
     QString subject; ///< "Take 3, dry DI"
     std::vector<SlotRequest> slots_;
     std::size_t active = 0;

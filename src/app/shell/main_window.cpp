@@ -84,6 +84,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), dialogs_(realDial
     wire();
     qApp->installEventFilter(this);
     refreshPage();
+    stack_->setFocus();
 }
 
 MainWindow::~MainWindow() { qApp->removeEventFilter(this); }
@@ -471,7 +472,7 @@ void MainWindow::exportMix(const QString& file, bool isFloat)
             const auto figure = [](const std::optional<double>& v) {
                 return v ? QString::fromStdString(figureText(*v)) : QString(QChar(0x2013));
             };
-            session_.note("mix", tr("Stereo mix exported: %1 (%2 LUFS, peak %3 dBTP, mono loses %4 dB)")
+            session_.note("mix", tr("Mix exported: %1, %2 LUFS, peak %3 dBTP, mono loses %4 dB")
                                      .arg(QFileInfo(file).fileName(), figure(r.loudness.integratedLufs),
                                           figure(r.truePeakDbtp), figure(r.stereo.monoLossDb)));
             if (r.clippedSamples > 0)

@@ -122,6 +122,7 @@ QPushButton:focus { border: 2px solid %ink; padding: 4px 10px; }
 QPushButton:disabled { color: %ink3; }
 QPushButton[act="true"] { border-color: %act; color: %act; }
 QPushButton[act="true"]:focus { border-color: %act; }
+QPushButton[act="true"]:disabled { border-color: %rule; color: %ink3; }
 QPushButton[plain="true"] { border: none; padding: 4px 2px; font-weight: 400; text-align: left; }
 QPushButton[plain="true"]:hover { color: %act; }
 QPushButton[plain="true"]:focus { border: none; border-bottom: 2px solid %ink; }
@@ -132,7 +133,8 @@ QPushButton[slot="true"]:checked { background: transparent; border-bottom: 3px s
 QPushButton[slot="true"]:focus { background: %band; }
 QLineEdit, QComboBox, QDoubleSpinBox, QSpinBox { background: %ground; border: none; border-bottom: 1px solid %ink3; border-radius: 0; padding: 3px 4px; color: %ink; selection-background-color: %band; selection-color: %ink; }
 QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QSpinBox:focus { border-bottom: 2px solid %act; }
-QComboBox::drop-down { border: none; width: 14px; }
+QComboBox::drop-down { border: none; width: 18px; }
+QComboBox::down-arrow { image: url(:/marks/down-%lamp.png); width: 9px; height: 6px; }
 QComboBox QAbstractItemView { background: %ground; border: 1px solid %rule; selection-background-color: %band; selection-color: %ink; }
 QMenu { background: %ground; border: 1px solid %rule; padding: 4px 0; }
 QMenu::item { padding: 5px 22px 5px 14px; color: %ink; }
@@ -151,14 +153,17 @@ QScrollBar:horizontal { background: transparent; height: 10px; }
 QScrollBar::handle:horizontal { background: %rule; min-width: 24px; border-radius: 3px; margin: 2px 1px; }
 QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
 QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
+QAbstractScrollArea::corner { background: transparent; border: none; }
 QProgressBar { border: none; background: %band; max-height: 4px; }
 QProgressBar::chunk { background: %act; }
 QDialog { background: %ground; }
+QLabel[tone="2"] { color: %ink2; }
 )";
     const std::pair<const char*, Token> names[] = {
         {"%ground", Token::Ground}, {"%panel", Token::Panel}, {"%rule", Token::Rule}, {"%band", Token::Band},
         {"%ink2", Token::Ink2},     {"%ink3", Token::Ink3},   {"%ink", Token::Ink},   {"%act", Token::Act}};
     for (const auto& [name, token] : names) s.replace(QLatin1String(name), color(token).name());
+    s.replace(QLatin1String("%lamp"), QLatin1String(lamp_ == Lamp::Paper ? "paper" : "off"));
     return s;
 }
 

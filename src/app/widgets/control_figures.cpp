@@ -148,7 +148,7 @@ void ControlFigures::addRow(const ParameterSpec& spec, int row)
     grid_->addWidget(editor, row, 1, Qt::AlignRight);
     auto* unit = new QLabel(QString::fromStdString(spec.kind == ParameterKind::Time ? "" : spec.unit), this);
     unit->setFont(Theme::instance().text(TextSize::Small));
-    unit->setStyleSheet(QStringLiteral("color: %1").arg(ink(Token::Ink2).name()));
+    unit->setProperty("tone", "2");
     unit->setMinimumWidth(26);
     grid_->addWidget(unit, row, 2);
 }

@@ -219,7 +219,7 @@ Outcome makeDemoSession(const fs::path& folder, const Progress& progress)
                                  "delay time=1/8d tempo=76 feedback=0.3 mix=0.16");
     if (!chain) return chain.error();
     clean.chain = std::move(*chain);
-    clean.outputDb = 6.0;
+    clean.outputDb = 8.0;
     const auto cleanFile = session->saveRig(clean);
     if (!cleanFile) return cleanFile.error();
     const auto planned = plan("rigs/crunch, plain.v1.json", *cleanFile);
@@ -240,8 +240,8 @@ Outcome makeDemoSession(const fs::path& folder, const Progress& progress)
         layer.rig = p.rig;
         layer.takes.push_back(std::move(*take));
         song.parts.back().layers.push_back(std::move(layer));
-        const auto logged = session->log(
-            {p.recorded, "take", "Take 1 brought in, synthesised: " + name + ".wav", p.song, p.part, p.layer});
+        const auto logged =
+            session->log({p.recorded, "take", "Take 1 brought in (synthesised)", p.song, p.part, p.layer});
         if (!logged) return logged;
         progress.at(double(i + 1) / double(planned.size()));
     }

@@ -23,6 +23,20 @@ std::string escaped(const std::string& text)
 
 std::string cell(const std::string& text) { return "<td>" + (text.empty() ? "\u2013" : escaped(text)) + "</td>"; }
 
+/// "2026-10-03T19:42:10" to the minute, as people write it.
+std::string timeText(std::string time)
+{
+    std::ranges::replace(time, 'T', ' ');
+    return time.substr(0, 16);
+}
+
+/// A file's name without folder and, for rigs, without ".json".
+std::string shortName(const std::string& file)
+{
+    const std::filesystem::path path(file);
+    return (path.extension() == ".json" ? path.stem() : path.filename()).string();
+}
+
 std::string placeText(double place)
 {
     if (place == 0.0) return "centre";
@@ -93,11 +107,11 @@ std::string recallSheetHtml(const SessionFolder& session, const std::vector<Laye
                 for (const auto& r : readings)
                     if (r.path == LayerPath{s, p, l}) level = r.level;
                 if (!layer.rig.empty() && std::ranges::find(rigs, layer.rig) == rigs.end()) rigs.push_back(layer.rig);
-                html += "<tr>" + cell(layer.name) + cell(placeText(layer.place)) +
-                        cell(numberText(layer.gainDb) + " dB") +
-                        cell(layer.guitar + (layer.pickup.empty() ? "" : ", " + layer.pickup)) +
-                        cell(take ? take->file : "") + cell(level) + cell(take ? take->recorded : "") +
-                        cell(layer.rig.empty() ? "dry" : layer.rig) + "</tr>";
+                html +=
+                    "<tr>" + cell(layer.name) + cell(placeText(layer.place)) + cell(numberText(layer.gainDb) + " dB") +
+                    cell(layer.guitar + (layer.pickup.empty() ? "" : ", " + layer.pickup)) +
+                    cell(take ? shortName(take->file) : "") + cell(level) + cell(take ? timeText(take->recorded) : "") +
+                    cell(layer.rig.empty() ? "dry" : shortName(layer.rig)) + "</tr>";
             }
             html += "</table>";
         }
@@ -106,7 +120,7 @@ std::string recallSheetHtml(const SessionFolder& session, const std::vector<Laye
     for (const auto& file : rigs) {
         std::vector<std::string> warnings;
         const auto rig = session.loadRig(file, Unknown::Bypass, warnings);
-        html += "<h3>" + escaped(file) + "</h3>";
+        html += "<h3>" + escaped(shortName(file)) + "</h3>";
         if (!rig) {
             html += "<p>" + escaped(rig.error().line()) + "</p>";
             continue;

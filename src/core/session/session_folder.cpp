@@ -88,6 +88,7 @@ RigDocument firstRig()
 {
     RigDocument rig;
     rig.name = "crunch, plain";
+    rig.outputDb = 8.0; // about as loud as the DI
     auto chain = parseRecallLine(
         std::string("drive drive=10 level=2 | amplifier drive=5.5 bass=4 middle=6 treble=5.5 master=4 | "
                     "impulse file=\"") +

@@ -13,25 +13,32 @@ struct BiquadCoefficients {
 class Biquad {
 public:
     Biquad() = default;
-    explicit Biquad(const BiquadCoefficients& c) : c_(c) {}
-    void set(const BiquadCoefficients& c) noexcept { c_ = c; }
+    explicit Biquad(const BiquadCoefficients& c) { set(c); }
+    void set(const BiquadCoefficients& c) noexcept
+    {
+        b0_ = c.b0, a1_ = c.a1, a2_ = c.a2;
+        feed1_ = c.b1 - c.a1 * c.b0;
+        feed2_ = c.b2 - c.a2 * c.b0;
+    }
     void reset() noexcept { s1_ = s2_ = 0.0; }
     double step(double x) noexcept
     {
-        const double y = c_.b0 * x + s1_;
-        s1_ = c_.b1 * x - c_.a1 * y + s2_;
-        s2_ = c_.b2 * x - c_.a2 * y;
+        // The usual s1 = b1 x - a1 y + s2 with y written out: one sample waits for the last as short as can be.
+        const double y = b0_ * x + s1_;
+        const double next = (feed1_ * x + s2_) - a1_ * s1_;
+        s2_ = feed2_ * x - a2_ * s1_;
+        s1_ = next;
         return y;
     }
     void process(std::span<float> mono) noexcept
     {
-        Biquad b = *this;
+        Biquad b = *this; // in registers while the loop runs
         for (float& x : mono) x = static_cast<float>(b.step(double(x)));
         *this = b;
     }
 
 private:
-    BiquadCoefficients c_;
+    double b0_ = 1.0, a1_ = 0.0, a2_ = 0.0, feed1_ = 0.0, feed2_ = 0.0;
     double s1_ = 0.0, s2_ = 0.0;
 };
 

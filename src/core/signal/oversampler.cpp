@@ -17,10 +17,13 @@ void filter(const float* x, const float* taps, std::size_t count, float* acc, st
 {
     for (std::size_t i = 0; i < n; ++i) acc[i] = 0.0f;
     std::size_t k = 0;
-    for (; k + 4 <= count; k += 4) {
+    for (; k + 8 <= count; k += 8) {
         const float a = taps[k], b = taps[k + 1], c = taps[k + 2], d = taps[k + 3];
+        const float e = taps[k + 4], f = taps[k + 5], g = taps[k + 6], h = taps[k + 7];
         const float* const p = x + k;
-        for (std::size_t i = 0; i < n; ++i) acc[i] += (a * p[i] + b * p[i + 1]) + (c * p[i + 2] + d * p[i + 3]);
+        for (std::size_t i = 0; i < n; ++i)
+            acc[i] += ((a * p[i] + b * p[i + 1]) + (c * p[i + 2] + d * p[i + 3])) +
+                      ((e * p[i + 4] + f * p[i + 5]) + (g * p[i + 6] + h * p[i + 7]));
     }
     for (; k < count; ++k)
         for (std::size_t i = 0; i < n; ++i) acc[i] += taps[k] * x[i + k];
@@ -87,26 +90,72 @@ void HalfBand::down(std::span<const float> in, std::span<float> out) noexcept
     std::copy_n(other_.begin() + long(out.size()), half, other_.begin());
 }
 
+FullStopHalver::FullStopHalver()
+{
+    constexpr double kPass = 0.375 / 2.0, kStop = 0.5 / 2.0, kDown = 100.0; // of the higher rate
+    const double length = (kDown - 7.95) / (2.285 * 2.0 * std::numbers::pi * (kStop - kPass)) + 1.0;
+    const auto quarter =
+        static_cast<std::size_t>(std::ceil((length - 1.0) / 4.0)); // 4 m + 1 taps: a whole delay in the lower rate
+    const double middle = 2.0 * double(quarter), beta = kaiserBeta(kDown);
+    std::vector<double> taps(4 * quarter + 1);
+    double sum = 0.0;
+    for (std::size_t k = 0; k < taps.size(); ++k) {
+        const double t = double(k) - middle;
+        taps[k] = (kPass + kStop) * sinc((kPass + kStop) * t) * kaiserAt(t / (middle + 1.0), beta);
+        sum += taps[k];
+    }
+    for (std::size_t k = 0; k < taps.size(); ++k) // symmetric, so that reversing changes nothing
+        (k % 2 == 0 ? even_ : odd_).push_back(static_cast<float>(taps[k] / sum));
+}
+
+void FullStopHalver::prepare(std::size_t maxFrames)
+{
+    evenPast_.assign(even_.size() - 1 + maxFrames, 0.0f);
+    oddPast_.assign(odd_.size() + maxFrames, 0.0f);
+    work_.assign(maxFrames, 0.0f);
+}
+
+void FullStopHalver::reset() noexcept
+{
+    std::ranges::fill(evenPast_, 0.0f);
+    std::ranges::fill(oddPast_, 0.0f);
+}
+
+void FullStopHalver::down(std::span<const float> in, std::span<float> out) noexcept
+{
+    const std::size_t n = out.size();
+    for (std::size_t i = 0; i < n; ++i) {
+        evenPast_[even_.size() - 1 + i] = in[2 * i];
+        oddPast_[odd_.size() + i] = in[2 * i + 1]; // seen from the next frame on
+    }
+    filter(evenPast_.data(), even_.data(), even_.size(), out.data(), n);
+    filter(oddPast_.data(), odd_.data(), odd_.size(), work_.data(), n);
+    for (std::size_t i = 0; i < n; ++i) out[i] += work_[i];
+    std::copy_n(evenPast_.begin() + long(n), even_.size() - 1, evenPast_.begin());
+    std::copy_n(oddPast_.begin() + long(n), odd_.size(), oddPast_.begin());
+}
+
 namespace {
 
 constexpr double kAttenuationDb = 110.0;
-// Transition bands: what folds into the pass band (0.417 of the base rate) is stopped, no more.
-constexpr double kFirst = 0.083, kSecond = 0.29, kThird = 0.395;
+// Transition bands: what folds below half the base rate is stopped; the first one upwards has only images to stop.
+constexpr double kFirst = 0.083, kSecond = 0.25, kThird = 0.375;
 
 } // namespace
 
 Oversampler8::Oversampler8()
     : up1_(kAttenuationDb, kFirst), up2_(kAttenuationDb, kSecond), up3_(kAttenuationDb, kThird),
-      down1_(kAttenuationDb, kFirst), down2_(kAttenuationDb, kSecond), down3_(kAttenuationDb, kThird)
+      down2_(kAttenuationDb, kSecond), down3_(kAttenuationDb, kThird)
 {
-    const std::size_t total = 2 * (4 * up1_.delay() + 2 * up2_.delay() + up3_.delay());
-    pad_.assign((kFactor - total % kFactor) % kFactor, 0.0f);
+    pad_.assign((kFactor - delayInHighest() % kFactor) % kFactor, 0.0f);
 }
 
-std::size_t Oversampler8::latency() const noexcept
+std::size_t Oversampler8::delayInHighest() const noexcept
 {
-    return (2 * (4 * up1_.delay() + 2 * up2_.delay() + up3_.delay()) + pad_.size()) / kFactor;
+    return 4 * (up1_.delay() + down1_.delay()) + 2 * (up2_.delay() + down2_.delay()) + up3_.delay() + down3_.delay();
 }
+
+std::size_t Oversampler8::latency() const noexcept { return (delayInHighest() + pad_.size()) / kFactor; }
 
 void Oversampler8::prepare(std::size_t maxFrames)
 {
@@ -124,7 +173,8 @@ void Oversampler8::prepare(std::size_t maxFrames)
 
 void Oversampler8::reset() noexcept
 {
-    for (HalfBand* band : {&up1_, &up2_, &up3_, &down1_, &down2_, &down3_}) band->reset();
+    for (HalfBand* band : {&up1_, &up2_, &up3_, &down2_, &down3_}) band->reset();
+    down1_.reset();
     std::ranges::fill(pad_, 0.0f);
 }
 

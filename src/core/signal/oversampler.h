@@ -25,8 +25,23 @@ private:
     std::vector<float> work_;
 };
 
-/// Raises the rate eight times and lowers it again, for nonlinear work in between. Pass band flat to 20 kHz at 48 kHz
-/// (0.417 of the rate), images and aliases 110 dB down. Latency of both ways together is a whole number of frames.
+/// Halves the rate with a linear-phase filter that stops all of what would fold: pass band to 0.375 of the lower rate,
+/// stop band from 0.5 on, 100 dB down (Kaiser). Only behind a nonlinear stage, where there is something to fold.
+class FullStopHalver {
+public:
+    FullStopHalver();
+    void prepare(std::size_t maxFrames); ///< of the lower rate; allocates
+    void down(std::span<const float> in, std::span<float> out) noexcept;
+    std::size_t delay() const noexcept { return 2 * (even_.size() - 1) / 2; } ///< in frames of the higher rate
+    void reset() noexcept;
+
+private:
+    std::vector<float> even_, odd_; ///< the taps for even and odd samples, reversed
+    std::vector<float> evenPast_, oddPast_, work_;
+};
+
+/// Raises the rate eight times and lowers it again, for nonlinear work in between. Pass band flat to 18 kHz at 48 kHz
+/// (0.375 of the rate), aliases 100 dB down. Latency of both ways together is a whole number of frames.
 class Oversampler8 {
 public:
     static constexpr std::size_t kFactor = 8;
@@ -38,7 +53,10 @@ public:
     void reset() noexcept;
 
 private:
-    HalfBand up1_, up2_, up3_, down1_, down2_, down3_;
+    std::size_t delayInHighest() const noexcept;
+
+    HalfBand up1_, up2_, up3_, down2_, down3_;
+    FullStopHalver down1_;
     std::vector<float> two_, four_, eight_;
     std::vector<float> pad_; ///< the delay that makes the latency whole, in the highest rate
     std::vector<float> padWork_;

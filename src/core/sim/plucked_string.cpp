@@ -59,9 +59,9 @@ std::vector<float> pluck(const PluckedNote& note, double rateHz)
 
     const double period = rateHz / note.hz;
     out = comb(std::move(out), note.pickAt * period);
-    // Low strings ring longer than high ones; a muted string an eighth of a second.
-    const double t60 = note.muted ? 0.22 : 7.0 * std::pow(82.4 / note.hz, 0.6);
-    const Loss loss(note.hz, t60, note.muted ? 0.55 : 0.12 + 0.16 * (1.0 - note.velocity), rateHz);
+    // Low strings ring longer than high ones; a muted string half a second.
+    const double t60 = note.muted ? 0.5 : 7.0 * std::pow(82.4 / note.hz, 0.6);
+    const Loss loss(note.hz, t60, note.muted ? 0.4 : 0.12 + 0.16 * (1.0 - note.velocity), rateHz);
     FractionalDelay line;
     line.prepare(period - loss.delaySamples);
     double low = 0.0;

@@ -98,6 +98,8 @@ void BlendBench::build()
     table_->setObjectName("layerTable");
     table_->setAccessibleName(tr("Layers: place, gain and loudness"));
     table_->setHorizontalHeaderLabels({tr("layer"), tr("place"), tr("gain, dB"), tr("loudness, LUFS"), tr("rig")});
+    for (const int col : {kPlace, kGain, kLoudness})
+        table_->horizontalHeaderItem(col)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
     table_->verticalHeader()->hide();
     table_->setShowGrid(false);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
@@ -367,6 +369,7 @@ void BlendBench::findings(FindingsPanel& panel) const
 AuditionRequest BlendBench::audition() const
 {
     AuditionRequest out;
+    out.kind = "blend";
     const auto layers = this->layers();
     if (layers.empty()) return out;
     out.subject = tr("%1, all layers").arg(QString::fromStdString(session().part()->name));

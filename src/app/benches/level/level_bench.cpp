@@ -52,7 +52,7 @@ void LevelBench::build()
     auto* foot = new QHBoxLayout;
     foot->setSpacing(24);
     auto* restColumn = new QVBoxLayout;
-    auto* restTitle = new QLabel(tr("While nobody plays, dBFS"), this);
+    auto* restTitle = new QLabel(tr("While nobody plays, dBFS over Hz"), this);
     restTitle->setFont(Theme::instance().text(TextSize::Normal, true));
     rest_ = new RestPicture(this);
     restColumn->addWidget(restTitle);
@@ -81,6 +81,7 @@ QWidget* LevelBench::buildFields()
     add(tr("target school"), school_, "targetSchool",
         tr("Average: what the following stages expect. Peak: headroom for what was not played yet."));
     reference_ = new QDoubleSpinBox(box);
+    reference_->setButtonSymbols(QAbstractSpinBox::NoButtons);
     reference_->setRange(-60.0, 0.0);
     reference_->setDecimals(1);
     reference_->setSuffix(tr(" dBFS"));
@@ -96,6 +97,7 @@ QWidget* LevelBench::buildFields()
     pickup_->setPlaceholderText(tr("which pickup"));
     add(tr("pickup"), pickup_, "pickup", tr("Which pickup was chosen"));
     fullScale_ = new QDoubleSpinBox(box);
+    fullScale_->setButtonSymbols(QAbstractSpinBox::NoButtons);
     fullScale_->setRange(-40.0, 60.0);
     fullScale_->setDecimals(1);
     fullScale_->setSuffix(tr(" dBu"));
@@ -241,6 +243,7 @@ void LevelBench::findings(FindingsPanel& panel) const
 AuditionRequest LevelBench::audition() const
 {
     AuditionRequest out;
+    out.kind = "level";
     const Take* take = session().isOpen() ? session().take() : nullptr;
     if (!take) return out;
     out.subject = tr("%1, dry DI").arg(QString::fromStdString(session().layer()->name));

@@ -184,8 +184,7 @@ void RestPicture::paintEvent(QPaintEvent*)
     std::vector<double> levels;
     for (double v = 0.0; v >= low; v -= 20.0) levels.push_back(v);
     area.drawLevels(p, levels, [](double v) { return numberLabel(v); });
-    area.drawTicks(p, {50, 60, 100, 150, 200, 300, 500, 1000},
-                   [](double v) { return hzLabel(v) + (v == 1000 ? " Hz" : ""); });
+    area.drawTicks(p, {50, 100, 150, 200, 300, 500, 1000}, hzLabel);
     const double floorY = area.y.held(*n.floorDbfs);
     QColor bed = ink(Token::Di);
     bed.setAlphaF(0.25f);

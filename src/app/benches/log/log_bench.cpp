@@ -45,8 +45,8 @@ LogBench::LogBench(const BenchContext& context, QWidget* parent) : Bench(context
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft);
     table_->horizontalHeader()->setStretchLastSection(true);
-    table_->setColumnWidth(0, 158);
-    table_->setColumnWidth(1, 236);
+    table_->setColumnWidth(0, 134);
+    table_->setColumnWidth(1, 216);
     table_->verticalHeader()->setDefaultSectionSize(26);
     column->addWidget(table_, 2);
     note_ = new QLineEdit(this);
@@ -104,7 +104,7 @@ void LogBench::refresh()
         if (!e.part.empty()) where += QStringLiteral(" \u203a ") + QString::fromStdString(e.part);
         if (!e.layer.empty()) where += QStringLiteral(" \u203a ") + QString::fromStdString(e.layer);
         QString time = QString::fromStdString(e.time);
-        time.replace('T', ' ');
+        time.replace('T', ' ').truncate(16); // to the minute; the file has the seconds
         auto* timeItem = new QTableWidgetItem(time);
         timeItem->setFont(Theme::instance().mono(TextSize::Small));
         table_->setItem(int(i), 0, timeItem);

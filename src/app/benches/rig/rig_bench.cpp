@@ -136,6 +136,7 @@ QWidget* RigBench::buildChainRow()
     layout->addStretch(1);
     auto* label = new QLabel(tr("output"), row);
     output_ = new QDoubleSpinBox(row);
+    output_->setButtonSymbols(QAbstractSpinBox::NoButtons);
     output_->setObjectName("rigOutput");
     output_->setAccessibleName(tr("Output level of the rig"));
     output_->setRange(-60.0, 60.0);
@@ -393,7 +394,7 @@ BenchState RigBench::state() const
     if (!layer) return {QString(QChar(0x2013)), false};
     if (layer->rig.empty()) return {tr("dry"), false};
     if (!warnings_.empty()) return {tr("%1 to fix").arg(warnings_.size()), true};
-    return {tr("%1, version %2").arg(QString::fromStdString(rig_.name)).arg(rig_.version), false};
+    return {tr("%1 v%2").arg(QString::fromStdString(rig_.name)).arg(rig_.version), false};
 }
 
 void RigBench::findings(FindingsPanel& panel) const
@@ -449,6 +450,7 @@ void RigBench::findings(FindingsPanel& panel) const
 AuditionRequest RigBench::audition() const
 {
     AuditionRequest out;
+    out.kind = "rig";
     if (!session().isOpen() || !session().take()) return out;
     const std::string layer = session().layer()->name;
     out.subject =

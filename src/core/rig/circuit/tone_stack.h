@@ -33,9 +33,11 @@ public:
     double step(double in) noexcept
     {
         const double x = state_[0], y = state_[1], z = state_[2];
-        for (std::size_t c = 0; c < 3; ++c)
-            state_[c] = (next_[c][3] * in + next_[c][0] * x) + (next_[c][1] * y + next_[c][2] * z);
-        return (out_[3] * in + out_[0] * x) + (out_[1] * y + out_[2] * z);
+        const auto row = [&](const Row& w) { return (w[3] * in + w[0] * x) + (w[1] * y + w[2] * z); };
+        state_[0] = row(next_[0]);
+        state_[1] = row(next_[1]);
+        state_[2] = row(next_[2]);
+        return row(out_);
     }
 
 private:

@@ -21,6 +21,7 @@ constexpr double kSecondGain = 36.0, kSecondSwingV = 90.0, kSecondOffset = -0.18
 constexpr double kPowerGain = 9.0, kPowerSwingV = 28.0; // 28 V peak: 49 W in 8 ohms
 constexpr double kDividerGain = 0.35;                   // between the first two stages
 constexpr double kMillerHz = 14000.0;                   // grid capacitance of the first stage
+constexpr double kGridHz = 15000.0, kGridQ = 0.6;       // both grids behind the second stage together
 constexpr double kOutputHz = 32.0;                      // transformer's lower corner
 constexpr double kSpeakerDb = -30.0;                    // DESIGN.md: the loudspeaker's voltage less a fixed 30 dB
 
@@ -46,6 +47,7 @@ public:
         miller_ = OnePole::lowPass(kMillerHz, rateHz);
         coupling_ = OnePole::highPass(kFirstCouplingHz, rateHz * Oversampler8::kFactor);
         output_ = OnePole::highPass(kOutputHz, rateHz);
+        grid_.set(lowPass(kGridHz, kGridQ, rateHz * Oversampler8::kFactor));
         drive_ = static_cast<float>(kDividerGain * taper(dials.drive));
         master_ = taper(dials.master);
     }
@@ -70,22 +72,28 @@ public:
         for (Saturator* s : {&first_, &second_, &power_}) s->reset();
         for (OnePole* p : {&miller_, &coupling_, &output_}) p->reset();
         tone_.reset();
+        grid_.reset();
     }
     std::size_t latency() const noexcept { return over_.latency(); }
 
 private:
-    /// The tone stack, which also keeps the second stage's DC from the power stage.
+    /// The tone stack, which also keeps the second stage's DC from the power stage, and the grids' capacitance: without
+    /// it the power stage would mix what the second one folds near the top of the raised rate back down.
     void network(std::span<float> high) noexcept
     {
         ToneStack tone = tone_; // in registers while the loop runs
-        for (float& v : high) v = static_cast<float>(master_ * tone.step(double(v)));
+        Biquad grid = grid_;
+        for (float& v : high) v = static_cast<float>(master_ * tone.step(grid.step(double(v))));
         tone_ = tone;
+        grid_ = grid;
     }
 
     Oversampler8 over_;
     OnePole miller_, coupling_, output_;
-    Saturator first_{kFirstOffset, kFirstSwingV}, second_{kSecondOffset, kSecondSwingV}, power_{0.0, kPowerSwingV};
+    Saturator first_{kFirstOffset, kFirstSwingV}, second_{kSecondOffset, kSecondSwingV};
+    Saturator power_{0.0, kPowerSwingV, Antialiasing::Strong}; // the one that is driven far
     ToneStack tone_;
+    Biquad grid_;
     float drive_ = 1.0f;
     double master_ = 1.0;
 };

@@ -65,7 +65,7 @@ public:
 private:
     struct Side {
         Oversampler8 oversampler;
-        Saturator shape{0.0, kCeilingV};
+        Saturator shape{0.0, kCeilingV, Antialiasing::Strong};
         OnePole coupling, tone;
     };
     float drive_;

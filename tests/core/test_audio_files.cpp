@@ -1,0 +1,272 @@
+#include "core/audio/file_place.h"
+#include "core/audio/peak_pyramid.h"
+#include "core/audio/resampler.h"
+#include "support/signals.h"
+
+#include <QFile>
+#include <QtTest/QtTest>
+#include <fstream>
+
+using namespace gristle;
+using namespace gristle::core;
+
+class TestAudioFiles : public QObject {
+    Q_OBJECT
+private slots:
+    void roundTrips_data();
+    void roundTrips();
+    void twentyFourBitsRoundToTheNearestCode();
+    void clippingIsCounted();
+    void alikeChannelsCountAsOne();
+    void copyKeepsEverySample();
+    void badFilesAreNamed_data();
+    void badFilesAreNamed();
+    void notANumberIsRefused();
+    void truncationIsTold();
+    void missingFolderLeavesNothing();
+    void abandonedWriterLeavesNothing();
+    void filesAreTheSameEveryTime();
+    void resamplingKeepsTimeAndLevel_data();
+    void resamplingKeepsTimeAndLevel();
+    void pyramidHoldsEveryExtreme();
+    void pyramidDoesNotDependOnBlocks();
+
+private:
+    QTemporaryDir dir_;
+};
+
+void TestAudioFiles::roundTrips_data()
+{
+    QTest::addColumn<int>("rate");
+    QTest::addColumn<int>("channels");
+    QTest::addColumn<int>("format");
+    QTest::newRow("mono 44.1 16 bit") << 44100 << 1 << int(SampleFormat::Int16);
+    QTest::newRow("stereo 48 24 bit") << 48000 << 2 << int(SampleFormat::Int24);
+    QTest::newRow("five channels 96 float") << 96000 << 5 << int(SampleFormat::Float32);
+    QTest::newRow("odd rate") << 37800 << 1 << int(SampleFormat::Int24);
+}
+
+void TestAudioFiles::roundTrips()
+{
+    QFETCH(int, rate);
+    QFETCH(int, channels);
+    QFETCH(int, format);
+    std::vector<std::vector<float>> data;
+    for (int c = 0; c < channels; ++c) data.push_back(test::whiteNoise(0.1, 10007, unsigned(c + 1)));
+    const auto path = test::writeWav(dir_, "round trip.wav", data, rate, SampleFormat(format));
+    const auto read = readRecording(path);
+    QVERIFY(bool(read));
+    QCOMPARE(read->sampleRateHz, rate);
+    QCOMPARE(read->audio.channels(), std::size_t(channels));
+    const double half = SampleFormat(format) == SampleFormat::Int16   ? 0.5 / 32768
+                        : SampleFormat(format) == SampleFormat::Int24 ? 0.5 / 8388608
+                                                                      : 0.0;
+    for (std::size_t c = 0; c < data.size(); ++c)
+        for (std::size_t i = 0; i < data[c].size(); ++i)
+            QVERIFY(std::abs(double(read->audio.channel(c)[i]) - double(data[c][i])) <= half * 1.0001); // half a code
+}
+
+void TestAudioFiles::twentyFourBitsRoundToTheNearestCode()
+{
+    const float step = 1.0f / 8388608.0f;
+    const auto path = test::writeWav(dir_, "codes.wav", {{0.4f * step, 0.6f * step, -0.6f * step, 1.0f, -1.0f}}, 48000,
+                                     SampleFormat::Int24);
+    const auto read = readRecording(path);
+    QVERIFY(bool(read));
+    const auto x = read->audio.channel(0);
+    QCOMPARE(x[0], 0.0f);
+    QCOMPARE(x[1], step);
+    QCOMPARE(x[2], -step);
+    QCOMPARE(x[3], 1.0f - step);
+    QCOMPARE(x[4], -1.0f);
+}
+
+void TestAudioFiles::clippingIsCounted()
+{
+    auto writer = AudioWriter::create(dir_.filePath("clip.wav").toStdString(), {48000, 1, SampleFormat::Int24, 4});
+    QVERIFY(bool(writer));
+    QVERIFY(bool(writer->write(test::recording({{0.5f, 1.2f, -1.5f, 0.999f}}, 48000).audio)));
+    QVERIFY(bool(writer->commit()));
+    QCOMPARE(writer->clippedSamples(), std::int64_t(2));
+}
+
+void TestAudioFiles::alikeChannelsCountAsOne()
+{
+    const auto x = test::whiteNoise(0.1, 5000);
+    QCOMPARE(*chooseChannel(test::writeWav(dir_, "alike.wav", {x, x}, 48000), 0), std::size_t(0));
+    auto y = x;
+    y.back() += 0.1f;
+    const auto unlike = test::writeWav(dir_, "unlike.wav", {x, y}, 48000);
+    const auto refused = chooseChannel(unlike, 0);
+    QVERIFY(!refused);
+    QCOMPARE(refused.error().code, ErrorCode::OutOfRange);
+    QCOMPARE(*chooseChannel(unlike, 2), std::size_t(1));
+    QCOMPARE(chooseChannel(unlike, 3).error().code, ErrorCode::Usage);
+}
+
+void TestAudioFiles::copyKeepsEverySample()
+{
+    const auto x = test::whiteNoise(0.2, 9001), y = test::whiteNoise(0.2, 9001, 2);
+    const auto from = test::writeWav(dir_, "from, with spaces.wav", {x, y}, 96000, SampleFormat::Int24);
+    const std::filesystem::path to = dir_.filePath("copy.wav").toStdString();
+    QVERIFY(bool(copyLosslessly(from, to)));
+    const auto a = readRecording(from), b = readRecording(to);
+    QVERIFY(a && b);
+    QCOMPARE(b->sampleRateHz, 96000);
+    for (std::size_t c = 0; c < 2; ++c) QVERIFY(std::ranges::equal(a->audio.channel(c), b->audio.channel(c)));
+    const auto alike = copyLosslessly(test::writeWav(dir_, "dual.wav", {x, x}, 48000), to);
+    QVERIFY(bool(alike));
+    QCOMPARE(alike->channels, std::size_t(1)); // DESIGN.md: alike channels are one take
+}
+
+void TestAudioFiles::badFilesAreNamed_data()
+{
+    QTest::addColumn<QByteArray>("content");
+    QTest::addColumn<int>("code");
+    QTest::newRow("empty") << QByteArray() << int(ErrorCode::Empty);
+    QTest::newRow("text renamed") << QByteArray("this is no recording at all, only words\n")
+                                  << int(ErrorCode::NotAudio);
+    QTest::newRow("header only") << QByteArray("RIFF\x24\0\0\0WAVEfmt ", 16) << int(ErrorCode::NotAudio);
+    const auto header = [](int rate, int channels) {
+        QByteArray h("RIFF\x2c\0\0\0WAVEfmt \x10\0\0\0\x01\0", 22);
+        const auto put = [&h](unsigned v, int bytes) {
+            for (int i = 0; i < bytes; ++i) h.append(char(v >> (8 * i) & 255));
+        };
+        put(unsigned(channels), 2);
+        put(unsigned(rate), 4);
+        put(unsigned(rate * channels * 2), 4);
+        put(unsigned(channels * 2), 2);
+        put(16, 2);
+        h.append("data", 4);
+        put(8, 4);
+        h.append(8, '\1');
+        return h;
+    };
+    QTest::newRow("rate zero") << header(0, 1) << -1;
+    QTest::newRow("rate 1 MHz") << header(1000000, 1) << int(ErrorCode::Unsupported);
+    QTest::newRow("no channels") << header(48000, 0) << -1;
+    QTest::newRow("thousand channels") << header(48000, 1000) << -1;
+    QByteArray huge("RIFF\xff\xff\xff\x7fWAVEfmt \xff\xff\xff\x7f", 20);
+    QTest::newRow("huge header") << huge << int(ErrorCode::NotAudio);
+}
+
+void TestAudioFiles::badFilesAreNamed()
+{
+    QFETCH(QByteArray, content);
+    QFETCH(int, code);
+    QFile file(dir_.filePath("bad one.wav"));
+    QVERIFY(file.open(QIODevice::WriteOnly));
+    file.write(content);
+    file.close();
+    const auto reader = AudioReader::open(file.fileName().toStdString());
+    QVERIFY(!reader);
+    if (code >= 0) QCOMPARE(int(reader.error().code), code);
+    QVERIFY(reader.error().message.starts_with("bad one.wav: ")); // says which file
+    QVERIFY(!reader.error().remedy.empty());                      // and what to do
+}
+
+void TestAudioFiles::notANumberIsRefused()
+{
+    auto x = test::whiteNoise(0.1, 4000);
+    x[1234] = std::numeric_limits<float>::quiet_NaN();
+    QCOMPARE(readRecording(test::writeWav(dir_, "nan.wav", {x}, 48000)).error().code, ErrorCode::NotFinite);
+    x[1234] = std::numeric_limits<float>::infinity();
+    QCOMPARE(readRecording(test::writeWav(dir_, "inf.wav", {x}, 48000)).error().code, ErrorCode::NotFinite);
+}
+
+void TestAudioFiles::truncationIsTold()
+{
+    const auto path = test::writeWav(dir_, "long.wav", {test::whiteNoise(0.1, 48000)}, 48000, SampleFormat::Int16);
+    std::filesystem::resize_file(path, std::filesystem::file_size(path) / 2);
+    const auto reader = AudioReader::open(path);
+    QVERIFY(bool(reader));
+    QVERIFY(reader->info().isTruncated());
+    QCOMPARE(reader->info().promisedFrames, std::int64_t(48000));
+    QVERIFY(reader->info().frames < 24001);
+}
+
+void TestAudioFiles::missingFolderLeavesNothing()
+{
+    const auto writer = AudioWriter::create(dir_.filePath("no such folder/out.wav").toStdString(), {});
+    QVERIFY(!writer);
+    QCOMPARE(writer.error().code, ErrorCode::WriteFailed);
+    QVERIFY(writer.error().message.find("does not exist") != std::string::npos);
+}
+
+void TestAudioFiles::abandonedWriterLeavesNothing()
+{
+    QTemporaryDir own;
+    {
+        auto writer = AudioWriter::create(own.filePath("half.wav").toStdString(), {});
+        QVERIFY(bool(writer));
+        QVERIFY(bool(writer->write(AudioBuffer(1, 1000))));
+    }
+    QVERIFY(QDir(own.path()).entryList(QDir::AllEntries | QDir::Hidden | QDir::NoDotAndDotDot).isEmpty());
+}
+
+void TestAudioFiles::filesAreTheSameEveryTime()
+{
+    const auto x = test::whiteNoise(0.1, 4000);
+    const auto bytes = [](const std::filesystem::path& p) {
+        std::ifstream f(p, std::ios::binary);
+        return std::string(std::istreambuf_iterator<char>(f), {});
+    };
+    const auto a = bytes(test::writeWav(dir_, "a.wav", {x}, 48000));
+    QTest::qWait(1100); // a time stamp to the second would differ
+    QVERIFY(a == bytes(test::writeWav(dir_, "b.wav", {x}, 48000)));
+}
+
+void TestAudioFiles::resamplingKeepsTimeAndLevel_data()
+{
+    QTest::addColumn<int>("from");
+    QTest::addColumn<int>("to");
+    QTest::newRow("44.1 to 48") << 44100 << 48000;
+    QTest::newRow("96 to 48") << 96000 << 48000;
+    QTest::newRow("48 to 44.1") << 48000 << 44100;
+}
+
+void TestAudioFiles::resamplingKeepsTimeAndLevel()
+{
+    QFETCH(int, from);
+    QFETCH(int, to);
+    const auto out = resampled(test::recording({test::sine(1000.0, 0.5, from, 1.0, 0.3)}, from), to);
+    QVERIFY(std::abs(double(out.audio.frames()) - to) <= 1.0);
+    const auto expected = test::sine(1000.0, 0.5, to, 1.0, 0.3); // same wave at the same time: no delay
+    for (std::size_t i = 4000; i + 4000 < expected.size(); ++i)
+        QVERIFY(std::abs(out.audio.channel(0)[i] - expected[i]) < 1e-5f); // -94 dB
+}
+
+void TestAudioFiles::pyramidHoldsEveryExtreme()
+{
+    const auto x = test::whiteNoise(0.2, 100000);
+    PeakPyramid pyramid;
+    pyramid.push(x);
+    pyramid.finish();
+    for (const std::size_t columns : {1u, 3u, 97u, 640u}) {
+        const auto drawn = pyramid.columns(0.0, double(x.size()), columns);
+        for (std::size_t c = 0; c < columns; ++c) {
+            const auto from = std::size_t(double(c) * double(x.size()) / double(columns)),
+                       to = std::size_t(double(c + 1) * double(x.size()) / double(columns));
+            const auto [low, high] = std::minmax_element(x.begin() + long(from), x.begin() + long(to));
+            QVERIFY(drawn[c].low <= *low && drawn[c].high >= *high); // never less than is there
+        }
+    }
+    const auto [low, high] = std::ranges::minmax_element(x);
+    QCOMPARE(pyramid.columns(0.0, double(x.size()), 1)[0], (MinMax{*low, *high}));
+    QCOMPARE(pyramid.columns(200000.0, 300000.0, 2)[0], MinMax{}); // past the end
+}
+
+void TestAudioFiles::pyramidDoesNotDependOnBlocks()
+{
+    const auto x = test::whiteNoise(0.2, 12345);
+    PeakPyramid whole, parts;
+    whole.push(x);
+    for (std::size_t at = 0; at < x.size(); at += 77)
+        parts.push(std::span(x).subspan(at, std::min<std::size_t>(77, x.size() - at)));
+    whole.finish();
+    parts.finish();
+    QVERIFY(whole.columns(0, 12345, 50) == parts.columns(0, 12345, 50));
+}
+
+QTEST_APPLESS_MAIN(TestAudioFiles)
+#include "test_audio_files.moc"

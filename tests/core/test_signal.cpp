@@ -1,0 +1,197 @@
+#include "core/signal/biquad.h"
+#include "core/signal/convolver.h"
+#include "core/signal/fractional_delay.h"
+#include "core/signal/oversampler.h"
+#include "core/signal/saturator.h"
+#include "support/signals.h"
+
+#include <QtTest/QtTest>
+#include <complex>
+
+using namespace gristle;
+using namespace gristle::core;
+
+class TestSignal : public QObject {
+    Q_OBJECT
+private slots:
+    void convolutionIsExact_data();
+    void convolutionIsExact();
+    void convolutionDoesNotDependOnBlocks();
+    void oversamplerIsTransparent_data();
+    void oversamplerIsTransparent();
+    void saturatorFollowsItsShape_data();
+    void saturatorFollowsItsShape();
+    void saturatorDoesNotAlias_data();
+    void saturatorDoesNotAlias();
+    void fractionalDelayIsFractional_data();
+    void fractionalDelayIsFractional();
+    void filtersAreMinusThreeDb();
+};
+
+void TestSignal::convolutionIsExact_data()
+{
+    QTest::addColumn<int>("taps");
+    for (const int n : {1, 2, 100, 1024, 4096, 24000}) QTest::addRow("%d", n) << n;
+}
+
+void TestSignal::convolutionIsExact()
+{
+    QFETCH(int, taps);
+    const auto h = test::whiteNoise(1.0 / std::sqrt(double(taps)), std::size_t(taps), 2),
+               x = test::whiteNoise(0.1, 6000, 3);
+    const auto y = convolve(x, h);
+    QCOMPARE(y.size(), x.size() + h.size() - 1);
+    double error = 0.0, power = 0.0;
+    for (std::size_t n = 0; n < y.size(); n += 7) { // the definition, in double
+        double sum = 0.0;
+        for (std::size_t k = n >= x.size() ? n - x.size() + 1 : 0; k < std::min(h.size(), n + 1); ++k)
+            sum += double(h[k]) * double(x[n - k]);
+        error += (sum - double(y[n])) * (sum - double(y[n]));
+        power += sum * sum;
+    }
+    QVERIFY2(10.0 * std::log10(error / power) < -120.0,
+             qPrintable(QString::number(10.0 * std::log10(error / power)))); // goals
+}
+
+void TestSignal::convolutionDoesNotDependOnBlocks()
+{
+    const auto h = test::whiteNoise(0.1, 700, 2);
+    auto whole = test::whiteNoise(0.1, 20000, 3), parts = whole;
+    OverlapSave a(h), b(h);
+    a.process(whole);
+    for (std::size_t at = 0, n = 0; at < parts.size(); at += n) {
+        n = std::min<std::size_t>(1 + at % 613, parts.size() - at);
+        b.process(std::span(parts).subspan(at, n));
+    }
+    QVERIFY(whole == parts); // bit for bit
+    b.reset();
+    auto again = test::whiteNoise(0.1, 20000, 3);
+    b.process(again);
+    QVERIFY(whole == again);
+}
+
+void TestSignal::oversamplerIsTransparent_data()
+{
+    QTest::addColumn<double>("hz");
+    for (const double hz : {50.0, 1000.0, 10000.0, 17500.0}) QTest::addRow("%g Hz", hz) << hz;
+}
+
+void TestSignal::oversamplerIsTransparent()
+{
+    QFETCH(double, hz);
+    Oversampler8 over;
+    over.prepare(256);
+    const auto x = test::sine(hz, 0.5, 48000.0, 0.5);
+    std::vector<float> y(x.size());
+    for (std::size_t at = 0; at < x.size(); at += 256) {
+        const std::size_t n = std::min<std::size_t>(256, x.size() - at);
+        const auto high = over.up(std::span(x).subspan(at, n));
+        QCOMPARE(high.size(), n * 8);
+        over.down(high, std::span(y).subspan(at, n));
+    }
+    const std::size_t late = over.latency();
+    for (std::size_t i = 2000; i < x.size(); ++i)
+        QVERIFY(std::abs(y[i] - x[i - late]) < 2e-5f); // 110 dB filters: the latency is true
+}
+
+void TestSignal::saturatorFollowsItsShape_data()
+{
+    QTest::addColumn<int>("kind");
+    QTest::addColumn<double>("delay");
+    QTest::newRow("plain") << int(Antialiasing::Plain) << 0.5;
+    QTest::newRow("strong") << int(Antialiasing::Strong) << 0.875;
+}
+
+void TestSignal::saturatorFollowsItsShape()
+{
+    // At low frequency the mean over a step is the shape itself; slope 1 at rest, ceiling where it was set.
+    QFETCH(int, kind);
+    QFETCH(double, delay);
+    Saturator s(0.2, 0.5, Antialiasing(kind));
+    s.prepare(48000);
+    auto x = test::sine(1.0, 3.0, 48000.0, 1.0);
+    const auto in = x;
+    s.process(x, 2.0f);
+    const double b = 0.2, k = std::pow(1.0 + b * b, 1.5), rest = b / std::sqrt(1.0 + b * b);
+    for (std::size_t i = 1; i < x.size(); i += 50) {
+        const double u = ((1.0 - delay) * double(in[i]) + delay * double(in[i - 1])) * 2.0 / 0.5 + b;
+        QVERIFY(std::abs(double(x[i]) - 0.5 * k * (u / std::sqrt(1.0 + u * u) - rest)) < 1e-4);
+    }
+    std::vector<float> silence(100, 0.0f);
+    Saturator quiet(-0.3, 1.0);
+    quiet.prepare(100);
+    quiet.process(silence, 100.0f);
+    for (const float v : silence) QVERIFY(std::abs(v) < 1e-6f);
+}
+
+void TestSignal::saturatorDoesNotAlias_data()
+{
+    QTest::addColumn<double>("hz");
+    QTest::addColumn<double>("reach"); // goals: static nodes
+    QTest::newRow("1245") << 1245.0 << -90.0;
+    QTest::newRow("4980") << 4980.0 << -82.0;
+    QTest::newRow("7500") << 7500.0 << -75.0;
+}
+
+void TestSignal::saturatorDoesNotAlias()
+{
+    QFETCH(double, hz);
+    QFETCH(double, reach);
+    // 60 dB of gain, peak 0.3: harder than any node's most. All power that is not on a harmonic, over all power; one
+    // second, so bins are whole hertz.
+    Oversampler8 over;
+    over.prepare(480);
+    Saturator shape(0.0, 1.0, Antialiasing::Strong);
+    shape.prepare(480 * 8);
+    auto x = test::sine(hz, 0.3, 48000.0, 1.2);
+    for (std::size_t at = 0; at < x.size(); at += 480) {
+        const auto part = std::span(x).subspan(at, 480);
+        const auto high = over.up(part);
+        shape.process(high, float(std::pow(10.0, 60.0 / 20.0)));
+        over.down(high, part);
+    }
+    const std::vector<float> settled(x.end() - 48000, x.end());
+    double all = 0.0, harmonic = 0.0;
+    for (const float v : settled) all += double(v) * double(v);
+    for (double h = hz; h < 24000.0; h += hz)
+        harmonic += std::pow(test::amplitudeAt(settled, h, 48000.0), 2) / 2.0 * 48000.0;
+    const double aliases = 10.0 * std::log10((all - harmonic) / all);
+    QVERIFY2(aliases < reach, qPrintable(QString::number(aliases)));
+}
+
+void TestSignal::fractionalDelayIsFractional_data()
+{
+    QTest::addColumn<double>("samples");
+    for (const double d : {20.0, 20.25, 103.5, 1000.73}) QTest::addRow("%g", d) << d;
+}
+
+void TestSignal::fractionalDelayIsFractional()
+{
+    QFETCH(double, samples);
+    FractionalDelay line;
+    line.prepare(samples);
+    const double w = 2.0 * std::numbers::pi * 2500.0 / 48000.0;
+    double worst = 0.0;
+    for (int n = 0; n < 5000; ++n) {
+        const double y = line.read();
+        line.write(float(std::sin(w * n)));
+        if (n > 2200) worst = std::max(worst, std::abs(y - std::sin(w * (n - samples))));
+    }
+    QVERIFY2(worst < 5e-4, qPrintable(QString::number(worst))); // 70 dB window
+}
+
+void TestSignal::filtersAreMinusThreeDb()
+{
+    for (const bool high : {false, true}) {
+        OnePole one = high ? OnePole::highPass(1000.0, 48000.0) : OnePole::lowPass(1000.0, 48000.0);
+        Biquad two(high ? highPass(1000.0, std::sqrt(0.5), 48000.0) : lowPass(1000.0, std::sqrt(0.5), 48000.0));
+        auto x = test::sine(1000.0, 1.0, 48000.0, 1.0), y = x;
+        one.process(x);
+        two.process(y);
+        QVERIFY(std::abs(20.0 * std::log10(test::amplitudeAt(x, 1000.0, 48000.0, 24000)) + 3.0103) < 0.001);
+        QVERIFY(std::abs(20.0 * std::log10(test::amplitudeAt(y, 1000.0, 48000.0, 24000)) + 3.0103) < 0.001);
+    }
+}
+
+QTEST_APPLESS_MAIN(TestSignal)
+#include "test_signal.moc"
