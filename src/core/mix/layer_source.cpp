@@ -123,7 +123,10 @@ Result<LayerSource> LayerSource::open(const LayerRecipe& recipe)
         if (const auto wound = state->reader.seek(from); !wound) return wound.error();
     const double tailS = recipe.tailS >= 0.0 ? recipe.tailS : recipe.endS < 0.0 ? state->rig.tailSeconds() : 0.0;
     const auto atRate = [&](std::int64_t frames) { return std::llround(double(frames) * rate / own); };
-    state->readLeft = last - from;
+    // What the latency holds back at the end is what follows there, not silence.
+    const auto ahead = std::llround(double(state->rig.latency()) * own / rate) + own / 10;
+    state->readLeft = std::min<std::int64_t>(recipe.endS < 0.0 ? last : last + ahead, all) - from;
+    state->rig.measureOver(atRate(first - from), atRate(last - first));
     state->total = atRate(last - first) + std::llround(std::ceil(tailS * rate));
     state->toDrop = std::int64_t(state->rig.latency()) + atRate(first - from);
     return LayerSource(std::move(state));

@@ -181,22 +181,22 @@ Result<std::unique_ptr<Chain>> buildChain(const RigChain& nodes, const CompileOp
     return chain;
 }
 
-/// Sum of squares and peak of the louder channel of a block.
-void noteLevel(const AudioBlock& block, double& squares, float& peak) noexcept
+/// Sum of squares and peak of the louder channel over frames [from, to) of a block.
+void noteLevel(const AudioBlock& block, std::size_t from, std::size_t to, double& squares, float& peak) noexcept
 {
     double loudest = 0.0;
-    for (std::size_t c = 0; c < block.channels; ++c) {
+    for (std::size_t c = 0; c < block.channels && from < to; ++c) {
         const float* const x = block.channel[c];
         float high = 0.0f;
-        for (std::size_t i = 0; i < block.frames; ++i) {
+        for (std::size_t i = from; i < to; ++i) {
             const float size = std::abs(x[i]);
             high = size > high ? size : high;
         }
         double sums[4] = {}; // four partial sums: additions need not wait for each other
-        std::size_t i = 0;
-        for (; i + 4 <= block.frames; i += 4)
+        std::size_t i = from;
+        for (; i + 4 <= to; i += 4)
             for (std::size_t k = 0; k < 4; ++k) sums[k] += double(x[i + k]) * double(x[i + k]);
-        for (; i < block.frames; ++i) sums[0] += double(x[i]) * double(x[i]);
+        for (; i < to; ++i) sums[0] += double(x[i]) * double(x[i]);
         peak = std::max(peak, high);
         loudest = std::max(loudest, (sums[0] + sums[1]) + (sums[2] + sums[3]));
     }
@@ -210,6 +210,7 @@ struct CompiledRig::State {
     float gain = 1.0f;
     std::vector<StageLevels> stages;
     std::vector<std::string> warnings;
+    std::int64_t position = 0, measureFrom = 0, measureTo = std::int64_t{1} << 60;
 };
 
 CompiledRig::CompiledRig(std::unique_ptr<State> state) : state_(std::move(state)) {}
@@ -237,21 +238,36 @@ Result<CompiledRig> CompiledRig::compile(const RigDocument& rig, const CompileOp
 void CompiledRig::process(AudioBlock& block) noexcept
 {
     State& s = *state_;
+    std::int64_t late = 0; // of what stands in the block, against the input
+    const auto window = [&](std::int64_t edge) {
+        return static_cast<std::size_t>(std::clamp<std::int64_t>(edge + late - s.position, 0, std::int64_t(block.frames)));
+    };
     for (std::size_t i = 0; i < s.stages.size(); ++i) {
         StageLevels& levels = s.stages[i];
-        noteLevel(block, levels.inSquares, levels.inPeak);
-        s.chain->stages[i].processor->process(block);
-        noteLevel(block, levels.outSquares, levels.outPeak);
-        levels.frames += std::int64_t(block.frames);
+        NodeProcessor& processor = *s.chain->stages[i].processor;
+        const std::size_t from = window(s.measureFrom), to = window(s.measureTo);
+        noteLevel(block, from, to, levels.inSquares, levels.inPeak);
+        levels.frames += std::int64_t(to - from);
+        processor.process(block);
+        late += std::int64_t(processor.latency());
+        noteLevel(block, window(s.measureFrom), window(s.measureTo), levels.outSquares, levels.outPeak);
     }
+    s.position += std::int64_t(block.frames);
     if (s.gain != 1.0f)
         for (std::size_t c = 0; c < block.channels; ++c)
             for (std::size_t i = 0; i < block.frames; ++i) block.channel[c][i] *= s.gain;
 }
 
+void CompiledRig::measureOver(std::int64_t firstFrame, std::int64_t frames) noexcept
+{
+    state_->measureFrom = firstFrame;
+    state_->measureTo = firstFrame + frames;
+}
+
 void CompiledRig::reset() noexcept
 {
     state_->chain->reset();
+    state_->position = 0;
     for (StageLevels& levels : state_->stages) {
         levels.inSquares = levels.outSquares = 0.0;
         levels.inPeak = levels.outPeak = 0.0f;

@@ -4,7 +4,7 @@
 
 namespace gristle::core {
 
-/// Level before and after a stage, in volts, of the louder channel.
+/// Level before and after a stage, in volts, of the louder channel, over the frames that measureOver() chose.
 struct StageLevels {
     std::string node;
     bool bypass = false;
@@ -32,6 +32,8 @@ public:
 
     void process(AudioBlock& block) noexcept; ///< mono in, one or two channels out, volts; at most maxBlock frames
     void reset() noexcept;
+    /// Which input frames the levels in stages() are taken over; each stage looks at them when they reach it.
+    void measureOver(std::int64_t firstFrame, std::int64_t frames) noexcept;
     std::size_t outputChannels() const noexcept;
     std::size_t latency() const noexcept;                    ///< frames
     double tailSeconds() const noexcept;                     ///< at most 20

@@ -7,6 +7,7 @@
 #include "core/units/decibels.h"
 
 #include <nlohmann/json.hpp>
+#include <numeric>
 
 namespace gristle::core {
 
@@ -17,7 +18,8 @@ constexpr double kLongestS = 20.0;
 
 class Impulse final : public NodeProcessor {
 public:
-    explicit Impulse(Recording response) : response_(std::move(response)) {}
+    /// @param lead  frames of the response that stand before its time zero
+    Impulse(Recording response, std::size_t lead) : response_(std::move(response)), lead_(lead) {}
     void prepare(const PrepareSpec& spec) override
     {
         sides_.clear();
@@ -32,7 +34,7 @@ public:
     {
         return std::max(in, response_.audio.channels());
     }
-    std::size_t latency() const noexcept override { return sides_.empty() ? 0 : sides_[0].latency(); }
+    std::size_t latency() const noexcept override { return sides_.empty() ? 0 : sides_[0].latency() + lead_; }
     double tailSeconds() const noexcept override { return double(response_.audio.frames()) / response_.sampleRateHz; }
     void process(AudioBlock& block) noexcept override
     {
@@ -45,6 +47,7 @@ public:
 
 private:
     Recording response_;
+    std::size_t lead_;
     std::vector<OverlapSave> sides_;
 };
 
@@ -90,13 +93,24 @@ Result<std::unique_ptr<NodeProcessor>> makeImpulse(const ParameterValues& v, con
         if (!db) return db.error();
         gain = dbToAmplitude(*db);
     }
-    // Convolution sums over samples: at another rate the same response has samples scaled by the ratio of the rates.
-    const int rate = static_cast<int>(context.rateHz);
-    gain *= double(recording->sampleRateHz) / rate;
+    // Convolution sums over samples: at another rate the same response has samples scaled by the ratio of the rates. The
+    // resampler rings a little before an onset; silence put in front keeps that, and the node's latency takes it out again.
+    const int rate = static_cast<int>(context.rateHz), own = recording->sampleRateHz;
+    std::size_t lead = 0;
+    if (rate != own) {
+        const int common = std::gcd(rate, own);
+        const std::size_t unit = std::size_t(own / common), units = (128 + unit - 1) / unit; // a whole number at both rates
+        AudioBuffer padded(recording->audio.channels(), recording->audio.frames() + 2 * units * unit);
+        for (std::size_t c = 0; c < padded.channels(); ++c)
+            std::ranges::copy(std::as_const(recording->audio).channel(c), padded.channel(c).begin() + long(units * unit));
+        recording->audio = std::move(padded);
+        lead = units * std::size_t(rate / common);
+    }
+    gain *= double(own) / rate;
     Recording response = resampled(*recording, rate);
     for (std::size_t c = 0; c < response.audio.channels(); ++c)
         for (float& x : response.audio.channel(c)) x = static_cast<float>(double(x) * gain);
-    return std::unique_ptr<NodeProcessor>(std::make_unique<Impulse>(std::move(response)));
+    return std::unique_ptr<NodeProcessor>(std::make_unique<Impulse>(std::move(response), lead));
 }
 
 } // namespace

@@ -1,0 +1,204 @@
+#include "core/mix/mixdown.h"
+#include "core/mix/rig_ledger.h"
+#include "support/signals.h"
+
+#include <QtTest/QtTest>
+
+using namespace gristle;
+using namespace gristle::core;
+
+class TestMix : public QObject {
+    Q_OBJECT
+private slots:
+    void linearChainIsTransparent_data();
+    void linearChainIsTransparent();
+    void renderIsTheSameTwice();
+    void otherRatesLineUp();
+    void excerptEqualsTheWhole();
+    void voltsDecideNotTheInterface();
+    void mixIsTheSumByDefinition();
+    void matchBringsToTheFirst();
+    void clippingIsTold();
+    void cancelLeavesNothing();
+    void ledgerMeasuresGain();
+    void travelKnowsLevel();
+
+private:
+    LayerRecipe recipe(const std::filesystem::path& file, const char* chain = "") const
+    {
+        LayerRecipe r;
+        r.file = file;
+        r.rig.chain = *parseRecallLine(chain);
+        return r;
+    }
+    QTemporaryDir dir_;
+};
+
+void TestMix::linearChainIsTransparent_data()
+{
+    QTest::addColumn<QString>("chain");
+    for (const char* chain : {"", "gain db=0", "gain db=6 | gain db=-6", "{ gain db=-6.0206 ; gain db=-6.0206 }", "delay mix=0 time=10ms"}) QTest::newRow(chain) << chain;
+}
+
+void TestMix::linearChainIsTransparent()
+{
+    QFETCH(QString, chain);
+    const auto x = test::whiteNoise(0.1, 30000);
+    RenderReport report;
+    auto r = recipe(test::writeWav(dir_, "t.wav", {x}, 44100), chain.toUtf8());
+    r.tailS = 0.0;
+    const auto out = renderToMemory(r, report);
+    QVERIFY(bool(out));
+    QCOMPARE(out->sampleRateHz, 44100);
+    QCOMPARE(out->audio.frames(), x.size());
+    for (std::size_t i = 0; i < x.size(); ++i) QVERIFY(std::abs(out->audio.channel(0)[i] - x[i]) < 2e-6f);
+}
+
+void TestMix::renderIsTheSameTwice()
+{
+    const auto file = test::writeWav(dir_, "same.wav", {test::whiteNoise(0.1, 30000)}, 48000);
+    const std::filesystem::path a = dir_.filePath("a.wav").toStdString(), b = dir_.filePath("b.wav").toStdString();
+    for (const auto& out : {a, b}) QVERIFY(bool(renderToFile(out, recipe(file, "drive | amplifier | delay"), SampleFormat::Int24)));
+    QFile fa(a.c_str()), fb(b.c_str());
+    QVERIFY(fa.open(QIODevice::ReadOnly) && fb.open(QIODevice::ReadOnly));
+    QVERIFY(fa.readAll() == fb.readAll());
+}
+
+void TestMix::otherRatesLineUp()
+{
+    // The same wave at 44.1 and 96 kHz, mixed at 48: they fall on each other.
+    MixLayer a, b;
+    a.recipe = recipe(test::writeWav(dir_, "44.wav", {test::sine(700.0, 0.2, 44100.0, 1.0)}, 44100));
+    b.recipe = recipe(test::writeWav(dir_, "96.wav", {test::sine(700.0, 0.2, 96000.0, 1.0)}, 96000));
+    a.place = b.place = -100.0;
+    b.gainDb = 0.0;
+    MixOptions options;
+    options.rateHz = 48000;
+    std::vector<float> left;
+    QVERIFY(bool(mixDown({a, b}, options, [&](const AudioBuffer& block) -> Outcome {
+        left.insert(left.end(), block.channel(0).begin(), block.channel(0).end());
+        return Done{};
+    })));
+    const auto expected = test::sine(700.0, 0.4, 48000.0, 1.0);
+    for (std::size_t i = 3000; i < 45000; ++i) QVERIFY(std::abs(left[i] - expected[i]) < 1e-4f);
+}
+
+void TestMix::excerptEqualsTheWhole()
+{
+    const auto file = test::writeWav(dir_, "ex.wav", {test::whiteNoise(0.1, 48000 * 6)}, 48000);
+    RenderReport report;
+    auto whole = recipe(file, "drive | delay time=50ms feedback=0.2");
+    auto part = whole;
+    part.startS = 3.0;
+    part.endS = 4.0;
+    const auto a = renderToMemory(whole, report), b = renderToMemory(part, report);
+    QVERIFY(a && b);
+    QCOMPARE(b->audio.frames(), std::size_t(48000));
+    for (std::size_t i = 0; i < 48000; ++i) QVERIFY(std::abs(a->audio.channel(0)[144000 + i] - b->audio.channel(0)[i]) < 1e-5f); // the pre-roll brings the memory
+}
+
+void TestMix::voltsDecideNotTheInterface()
+{
+    // The same volts taken in by two interfaces, 10 dB apart, leave alike.
+    const auto x = test::sine(300.0, 0.3, 48000.0, 0.5);
+    auto y = x;
+    for (float& v : y) v *= float(std::pow(10.0, -0.5));
+    auto a = recipe(test::writeWav(dir_, "va.wav", {x}, 48000), "drive drive=20"), b = recipe(test::writeWav(dir_, "vb.wav", {y}, 48000), "drive drive=20");
+    a.input = {8.0, false};
+    b.input = {18.0, false};
+    a.output = b.output = {12.0, false};
+    RenderReport report;
+    const auto ra = renderToMemory(a, report), rb = renderToMemory(b, report);
+    for (std::size_t i = 0; i < x.size(); ++i) QVERIFY(std::abs(ra->audio.channel(0)[i] - rb->audio.channel(0)[i]) < 1e-5f);
+}
+
+void TestMix::mixIsTheSumByDefinition()
+{
+    const auto x = test::whiteNoise(0.1, 24000, 1), y = test::whiteNoise(0.1, 24000, 2);
+    MixLayer a, b;
+    a.recipe = recipe(test::writeWav(dir_, "x.wav", {x}, 48000));
+    b.recipe = recipe(test::writeWav(dir_, "y.wav", {y}, 48000));
+    a.place = -50.0, b.place = 30.0, b.gainDb = -4.0;
+    std::vector<float> left, right;
+    const auto report = mixDown({a, b}, {}, [&](const AudioBuffer& block) -> Outcome {
+        left.insert(left.end(), block.channel(0).begin(), block.channel(0).end());
+        right.insert(right.end(), block.channel(1).begin(), block.channel(1).end());
+        return Done{};
+    });
+    QVERIFY(bool(report));
+    const double pi = std::numbers::pi, gb = std::pow(10.0, -0.2);
+    const double la = std::cos(0.25 * pi / 2), ra = std::sin(0.25 * pi / 2), lb = gb * std::cos(0.65 * pi / 2), rb = gb * std::sin(0.65 * pi / 2);
+    for (std::size_t i = 0; i < x.size(); ++i) {
+        QVERIFY(std::abs(double(left[i]) - (la * double(x[i]) + lb * double(y[i]))) < 1e-6);
+        QVERIFY(std::abs(double(right[i]) - (ra * double(x[i]) + rb * double(y[i]))) < 1e-6);
+    }
+    StereoMeter meter(48000.0);
+    meter.push(left, right);
+    QVERIFY(std::abs(*meter.result().monoLossDb - *report->stereo.monoLossDb) < 1e-6);
+}
+
+void TestMix::matchBringsToTheFirst()
+{
+    std::vector<MixLayer> layers(3);
+    const double levels[] = {0.1, 0.02, 0.3};
+    for (std::size_t i = 0; i < 3; ++i) layers[i].recipe = recipe(test::writeWav(dir_, std::to_string(i).append("m.wav").c_str(), {test::whiteNoise(levels[i], 48000 * 3, unsigned(i))}, 48000));
+    layers[0].gainDb = -2.0;
+    MixOptions options;
+    options.match = true;
+    const auto report = mixDown(layers, options, [](const AudioBuffer&) -> Outcome { return Done{}; });
+    QVERIFY(bool(report));
+    for (const auto& l : report->layers) QVERIFY(std::abs(*l.integratedLufs - *report->layers[0].integratedLufs) < 0.02); // goals: 0.05 LU
+    QCOMPARE(report->layers[0].gainDb, -2.0);
+}
+
+void TestMix::clippingIsTold()
+{
+    MixLayer a;
+    a.recipe = recipe(test::writeWav(dir_, "loud.wav", {test::sine(500.0, 0.9, 48000.0, 0.5)}, 48000));
+    a.place = -100.0;
+    a.gainDb = 6.0;
+    const std::filesystem::path out = dir_.filePath("mixed.wav").toStdString();
+    QVERIFY(mixToFile(out, {a}, {}, SampleFormat::Int24)->clippedSamples > 1000);
+    QCOMPARE(mixToFile(out, {a}, {}, SampleFormat::Float32)->clippedSamples, std::int64_t(0)); // float does not clip
+    QVERIFY(std::abs(*mixToFile(out, {a}, {}, SampleFormat::Float32)->truePeakDbtp - 5.085) < 0.02);
+}
+
+void TestMix::cancelLeavesNothing()
+{
+    QTemporaryDir own;
+    std::stop_source stop;
+    stop.request_stop();
+    const auto file = test::writeWav(dir_, "c.wav", {test::whiteNoise(0.1, 48000)}, 48000);
+    const auto result = renderToFile(own.filePath("out.wav").toStdString(), recipe(file, "drive"), SampleFormat::Int24, {stop.get_token(), nullptr});
+    QCOMPARE(result.error().code, ErrorCode::Cancelled);
+    QVERIFY(QDir(own.path()).entryList(QDir::AllEntries | QDir::Hidden | QDir::NoDotAndDotDot).isEmpty());
+}
+
+void TestMix::ledgerMeasuresGain()
+{
+    auto x = test::whiteNoise(1e-4, 48000 * 2);
+    test::append(x, test::sine(400.0, 0.1, 48000.0, 2.0));
+    auto r = recipe(test::writeWav(dir_, "ledger.wav", {x}, 48000), "gain db=12 | gain db=-5");
+    r.startS = 2.2;
+    r.endS = 3.8;
+    const auto rungs = rigLedger(r, 0.2, 1.8);
+    QVERIFY(rungs && rungs->size() == 3);
+    // A sine of 0.1 at +12 dBu full scale is -8 dBu; the noise has a plain RMS of 1e-4.
+    QVERIFY(std::abs((*rungs)[0].playingDbu + 8.0) < 0.01);
+    QVERIFY(std::abs((*rungs)[1].playingDbu - 4.0) < 0.01 && std::abs((*rungs)[2].playingDbu + 1.0) < 0.01);
+    QVERIFY(std::abs(*(*rungs)[0].restDbu - (12.0 + 20.0 * std::log10(1e-4 * std::numbers::sqrt2))) < 0.1);
+    QVERIFY(std::abs(*(*rungs)[2].restDbu - *(*rungs)[0].restDbu - 7.0) < 0.01);
+}
+
+void TestMix::travelKnowsLevel()
+{
+    auto r = recipe(test::writeWav(dir_, "travel.wav", {test::whiteNoise(0.05, 48000 * 2)}, 48000), "gain db=0");
+    r.endS = 2.0;
+    const auto points = controlTravel(r, 0, "db", 5); // -60 to 60
+    QVERIFY(points && points->size() == 5);
+    QVERIFY(std::abs((*points)[3].value - 30.0) < 1e-9 && std::abs((*points)[3].loudnessLu - 30.0) < 0.01);
+    QVERIFY(std::abs((*points)[3].brightnessDb) < 0.01); // a gain has no colour
+}
+
+QTEST_APPLESS_MAIN(TestMix)
+#include "test_mix.moc"

@@ -1,0 +1,387 @@
+#include "core/rig/circuit/tone_stack.h"
+#include "core/rig/compiled_rig.h"
+#include "support/signals.h"
+
+#include <QtTest/QtTest>
+#include <complex>
+#include <nlohmann/json.hpp>
+
+using namespace gristle;
+using namespace gristle::core;
+
+namespace {
+
+using Complex = std::complex<double>;
+
+/// The tone stack's transfer by Gaussian elimination of the complex node equations: independent of the companion method.
+Complex toneTransfer(const ToneStackParts& p, const ToneControls& c, double hz)
+{
+    Complex a[6][7] = {};
+    const auto y = [&](int i, int j, Complex g) {
+        a[i][i] += g, a[j][j] += g, a[i][j] -= g, a[j][i] -= g;
+    };
+    const auto ground = [&](int i, Complex g) { a[i][i] += g; };
+    const auto ohms = [](double r) { return Complex(1.0 / std::max(10.0, r)); };
+    const auto farads = [&](double f) { return Complex(0.0, 2.0 * std::numbers::pi * hz * f); };
+    ground(0, 1.0 / p.source);
+    a[0][6] = 1.0 / p.source;
+    y(0, 1, farads(p.trebleCap));
+    y(1, 2, ohms(p.treblePot * (1.0 - c.treble)));
+    y(2, 3, ohms(p.treblePot * c.treble));
+    ground(2, 1.0 / p.load);
+    y(0, 4, 1.0 / p.slope);
+    y(4, 3, farads(p.bassCap));
+    y(3, 5, ohms(p.bassPot * c.bass));
+    y(4, 5, farads(p.middleCap));
+    ground(5, ohms(p.middlePot * c.middle));
+    for (int i = 0; i < 6; ++i) {
+        int pivot = i;
+        for (int r = i + 1; r < 6; ++r)
+            if (std::abs(a[r][i]) > std::abs(a[pivot][i])) pivot = r;
+        std::swap(a[i], a[pivot]);
+        for (int r = 0; r < 6; ++r) {
+            if (r == i) continue;
+            const Complex f = a[r][i] / a[i][i];
+            for (int k = i; k < 7; ++k) a[r][k] -= f * a[i][k];
+        }
+    }
+    return a[2][6] / a[2][2];
+}
+
+/// Runs a chain over mono volts and returns the first channel with the latency taken out, and the second where there is one.
+std::vector<std::vector<float>> run(const std::string& line, std::vector<float> x, double rate = 48000.0, std::size_t block = 512,
+                                    const std::filesystem::path& folder = {})
+{
+    RigDocument rig;
+    auto chain = parseRecallLine(line);
+    if (!chain) qFatal("%s", chain.error().line().c_str());
+    rig.chain = *chain;
+    CompileOptions options;
+    options.context.rateHz = rate;
+    options.context.folder = folder;
+    auto compiled = CompiledRig::compile(rig, options);
+    if (!compiled) qFatal("%s", compiled.error().line().c_str());
+    const std::size_t late = compiled->latency();
+    x.resize(x.size() + late, 0.0f);
+    std::vector<std::vector<float>> out{x, std::vector<float>(x.size())};
+    std::size_t channels = 1;
+    for (std::size_t at = 0, n = 0; at < x.size(); at += n) {
+        n = block > 0 ? std::min(block, x.size() - at) : std::min<std::size_t>(1 + at % 997, x.size() - at);
+        AudioBlock b{{out[0].data() + at, out[1].data() + at}, 1, n};
+        compiled->process(b);
+        channels = b.channels;
+    }
+    out.resize(channels);
+    for (auto& side : out) side.erase(side.begin(), side.begin() + long(late));
+    return out;
+}
+
+const char* const kChains[] = {"gain db=6", "drive drive=30", "amplifier drive=8", "delay time=100ms feedback=0.5 mix=0.5", "place at=-40",
+                               "{ gain db=-6 ; drive ; delay time=20ms } | place"};
+
+} // namespace
+
+class TestRig : public QObject {
+    Q_OBJECT
+private slots:
+    void toneStackIsItsNetwork_data();
+    void toneStackIsItsNetwork();
+    void everyNodeDeclaresItself();
+    void valuesAreChecked_data();
+    void valuesAreChecked();
+    void recallLineRoundTrips_data();
+    void recallLineRoundTrips();
+    void brokenLinesAreRefused_data();
+    void brokenLinesAreRefused();
+    void fileRoundTrips();
+    void unknownNodesInFiles();
+    void gainIsGain();
+    void echoesStandInTime();
+    void dottedEighthOfTheTempo();
+    void lanesLineUp();
+    void anySplitGivesTheSame_data();
+    void anySplitGivesTheSame();
+    void silenceStaysSilent_data();
+    void silenceStaysSilent();
+    void latencyIsTrue_data();
+    void latencyIsTrue();
+    void stableAtEveryRate_data();
+    void stableAtEveryRate();
+    void impulseKeepsItsResponseAtAnotherRate();
+    void missingImpulse();
+    void filesStayInsideTheSession();
+    void driveFollowsVolts();
+};
+
+void TestRig::toneStackIsItsNetwork_data()
+{
+    QTest::addColumn<double>("bass");
+    QTest::addColumn<double>("middle");
+    QTest::addColumn<double>("treble");
+    for (const double b : {0.0, 0.5, 1.0})
+        for (const double m : {0.0, 0.5, 1.0})
+            for (const double t : {0.0, 0.5, 1.0}) QTest::addRow("%g %g %g", b, m, t) << b << m << t;
+}
+
+void TestRig::toneStackIsItsNetwork()
+{
+    QFETCH(double, bass);
+    QFETCH(double, middle);
+    QFETCH(double, treble);
+    constexpr double kRate = 384000.0;
+    const ToneControls controls{bass, middle, treble};
+    ToneStack stack({}, controls, kRate);
+    std::vector<double> h(1 << 17);
+    for (std::size_t i = 0; i < h.size(); ++i) h[i] = stack.step(i == 0 ? 1.0 : 0.0);
+    for (double hz = 20.0; hz <= 20000.0; hz *= 1.7) {
+        Complex sum = 0.0, turn = 1.0;
+        const Complex step = std::polar(1.0, -2.0 * std::numbers::pi * hz / kRate);
+        for (const double v : h) sum += v * turn, turn *= step;
+        const double off = 20.0 * std::log10(std::abs(sum) / std::abs(toneTransfer({}, controls, hz)));
+        QVERIFY2(std::abs(off) < 0.1, qPrintable(QStringLiteral("%1 Hz: %2 dB").arg(hz).arg(off))); // goals: 0.1 dB
+    }
+}
+
+void TestRig::everyNodeDeclaresItself()
+{
+    for (const NodeType& t : nodeTypes()) {
+        QVERIFY(!t.type.empty() && !t.title.empty() && !t.about.empty() && t.make);
+        QCOMPARE(findNodeType(t.type), &t);
+        for (const ParameterSpec& p : t.parameters) {
+            QVERIFY(!p.key.empty() && !p.label.empty() && !p.about.empty());
+            if (p.kind != ParameterKind::File) QVERIFY2(bool(parseValue(t, p, p.initial)), p.key.c_str()); // the initial value is in range
+        }
+    }
+}
+
+void TestRig::valuesAreChecked_data()
+{
+    QTest::addColumn<QString>("line");
+    for (const char* line : {"gain db=61", "gain db=nan", "gain db=loud", "delay time=0ms", "delay time=9s", "delay feedback=1", "delay mix=-0.1",
+                             "amplifier drive=11", "place law=5", "impulse file=\"\"", "drive tone=1"})
+        QTest::newRow(line) << line;
+}
+
+void TestRig::valuesAreChecked()
+{
+    QFETCH(QString, line);
+    const auto chain = parseRecallLine(line.toStdString());
+    QVERIFY(!chain);
+    QCOMPARE(chain.error().code, ErrorCode::Usage);
+    QVERIFY(!chain.error().remedy.empty());
+}
+
+void TestRig::recallLineRoundTrips_data()
+{
+    QTest::addColumn<QString>("line");
+    QTest::newRow("contract") << "gain db=6 | impulse file=cab.wav | delay time=1/8d tempo=104 feedback=0.4 mix=0.2";
+    QTest::newRow("names with signs") << "impulse file=\"my {best}; cab | a \\\"b\\\".wav\"";
+    QTest::newRow("lanes in lanes") << "gain | { drive ; { gain db=-3 ; } | place at=20 } | gain db=1";
+    QTest::newRow("bypass") << "drive bypass=on | gain";
+}
+
+void TestRig::recallLineRoundTrips()
+{
+    QFETCH(QString, line);
+    const auto chain = parseRecallLine(line.toStdString());
+    QVERIFY(bool(chain));
+    const auto again = parseRecallLine(recallLine(*chain));
+    QVERIFY(bool(again));
+    QVERIFY(*chain == *again);
+}
+
+void TestRig::brokenLinesAreRefused_data()
+{
+    QTest::addColumn<QString>("line");
+    for (const char* line : {"nonsense", "gain db", "gain db=6 |", "| gain", "{ gain", "gain }", "gain ; gain", "gain loud=1", "gain db=\"6",
+                             "{ gain } gain", "gain || gain"})
+        QTest::newRow(line) << line;
+    QTest::newRow("very deep") << QString(5000, '{');
+}
+
+void TestRig::brokenLinesAreRefused()
+{
+    QFETCH(QString, line);
+    const auto chain = parseRecallLine(line.toStdString());
+    QVERIFY(!chain);
+    QCOMPARE(chain.error().code, ErrorCode::Usage);
+}
+
+void TestRig::fileRoundTrips()
+{
+    RigDocument rig;
+    rig.name = "a rig";
+    rig.version = 7;
+    rig.diAverageDbfs = -17.8;
+    rig.outputDb = -3.5;
+    rig.chain = *parseRecallLine("drive drive=12 | { amplifier bass=2.5 ; delay time=1/4 bypass=on } | place at=-30");
+    std::vector<std::string> warnings;
+    const auto read = rigFromJson(rigToJson(rig), Unknown::Refuse, warnings);
+    QVERIFY(bool(read));
+    QVERIFY(*read == rig);
+    QVERIFY(warnings.empty());
+}
+
+void TestRig::unknownNodesInFiles()
+{
+    const auto json = nlohmann::ordered_json::parse(R"({"gristle_rig":1,"chain":[{"node":"warp","x":1},{"node":"gain","db":3,"new":2}]})");
+    std::vector<std::string> warnings;
+    QCOMPARE(rigFromJson(json, Unknown::Refuse, warnings).error().code, ErrorCode::BadDocument);
+    const auto read = rigFromJson(json, Unknown::Bypass, warnings);
+    QVERIFY(read && read->chain[0].bypass);
+    QCOMPARE(warnings.size(), std::size_t(2));
+    const auto newer = nlohmann::ordered_json::parse(R"({"gristle_rig":99})");
+    QCOMPARE(rigFromJson(newer, Unknown::Bypass, warnings).error().code, ErrorCode::NewerVersion);
+    const auto outside = nlohmann::ordered_json::parse(R"({"gristle_rig":1,"chain":[{"node":"gain","db":300}]})");
+    QCOMPARE(rigFromJson(outside, Unknown::Refuse, warnings).error().code, ErrorCode::OutOfRange);
+}
+
+void TestRig::gainIsGain()
+{
+    const auto x = test::whiteNoise(0.1, 1000);
+    const auto y = run("gain db=-6.0206", x)[0];
+    for (std::size_t i = 0; i < x.size(); ++i) QVERIFY(std::abs(y[i] - 0.5f * x[i]) < 1e-6f);
+}
+
+void TestRig::echoesStandInTime()
+{
+    std::vector<float> x(48000, 0.0f);
+    x[0] = 1.0f;
+    const auto y = run("delay time=100ms feedback=0.4 mix=0.25", x)[0];
+    QVERIFY(std::abs(y[0] - 0.75f) < 1e-6f);
+    double level = 0.25;
+    for (std::size_t n = 4800; n < x.size(); n += 4800, level *= 0.4) QVERIFY(std::abs(double(y[n]) - level) < 1e-6); // 1 sample, exact here
+    for (std::size_t n = 1; n < x.size(); ++n)
+        if (n % 4800 != 0) QCOMPARE(y[n], 0.0f); // neither filtered nor modulated
+}
+
+void TestRig::dottedEighthOfTheTempo()
+{
+    // 0.75 of a quarter at 104 BPM: 20769.23 samples. The centre of the echo of a smooth pulse, to a part of a sample.
+    std::vector<float> x(30000, 0.0f);
+    for (int i = -40; i <= 40; ++i) x[std::size_t(100 + i)] = float(std::exp(-i * i / 200.0));
+    const auto y = run("delay time=1/8d tempo=104 feedback=0 mix=1", x)[0];
+    double sum = 0.0, moment = 0.0;
+    for (std::size_t n = 20000; n < y.size(); ++n) sum += double(y[n]), moment += double(y[n]) * double(n);
+    QVERIFY(std::abs(moment / sum - 100.0 - 0.75 * 60.0 / 104.0 * 48000.0) < 0.05); // world class: 0.05 sample
+}
+
+void TestRig::lanesLineUp()
+{
+    // A driven lane has latency, a dry one none: a soft signal, for which the drive is nearly linear, adds up in phase.
+    const auto x = test::sine(1000.0, 1e-3, 48000.0, 0.5);
+    const auto y = run("{ ; drive drive=0 tone=12000 }", x)[0];
+    const auto driven = run("drive drive=0 tone=12000", x)[0];
+    for (std::size_t i = 0; i < x.size() - 10; ++i) QVERIFY(std::abs(y[i] - x[i] - driven[i]) < 1e-7f);
+    QVERIFY(test::amplitudeAt(y, 1000.0, 48000.0, 4800) > 1.98e-3);
+}
+
+void TestRig::anySplitGivesTheSame_data()
+{
+    QTest::addColumn<QString>("line");
+    for (const char* line : kChains) QTest::newRow(line) << line;
+}
+
+void TestRig::anySplitGivesTheSame()
+{
+    QFETCH(QString, line);
+    const auto x = test::whiteNoise(0.2, 9000);
+    const auto one = run(line.toStdString(), x, 48000.0, 4096), odd = run(line.toStdString(), x, 48000.0, 0), small = run(line.toStdString(), x, 48000.0, 1);
+    QVERIFY(one == odd && one == small); // world class: bit-exact
+}
+
+void TestRig::silenceStaysSilent_data() { anySplitGivesTheSame_data(); }
+void TestRig::silenceStaysSilent()
+{
+    QFETCH(QString, line);
+    for (const auto& side : run(line.toStdString(), std::vector<float>(48000, 0.0f)))
+        for (const float v : side) QVERIFY(std::abs(v) < 1e-6f); // -120 dBV: rounding of an offset stage
+}
+
+void TestRig::latencyIsTrue_data()
+{
+    QTest::addColumn<QString>("line");
+    for (const char* line : {"gain", "drive drive=0 tone=12000", "{ drive drive=0 ; gain db=-60 }"}) QTest::newRow(line) << line;
+}
+
+void TestRig::latencyIsTrue()
+{
+    // With the latency taken out, a tone comes out in phase but for the filters' own few degrees.
+    QFETCH(QString, line);
+    const auto x = test::sine(600.0, 1e-3, 48000.0, 0.5);
+    const auto y = run(line.toStdString(), x)[0];
+    double in = 0.0, quadrature = 0.0;
+    const auto cosine = test::sine(600.0, 1e-3, 48000.0, 0.5, std::numbers::pi / 2.0);
+    for (std::size_t i = 8000; i < 23000; ++i) in += double(y[i]) * double(x[i]), quadrature += double(y[i]) * double(cosine[i]);
+    QVERIFY(std::abs(std::atan2(quadrature, in)) < 0.12); // radians; one sample would be 0.08 more
+}
+
+void TestRig::stableAtEveryRate_data()
+{
+    QTest::addColumn<double>("rate");
+    for (const double rate : {8000.0, 44100.0, 96000.0, 192000.0}) QTest::addRow("%g", rate) << rate;
+}
+
+void TestRig::stableAtEveryRate()
+{
+    QFETCH(double, rate);
+    auto x = test::whiteNoise(2.0, 20000);
+    for (const char* line : {"drive drive=50 tone=12000 level=30", "amplifier drive=10 bass=0 middle=0 treble=10 master=10", "amplifier drive=10 bass=10 middle=10 treble=0 master=10",
+                             "delay time=1ms feedback=0.98 mix=1"})
+        for (const auto& side : run(line, x, rate))
+            for (const float v : side) QVERIFY(std::isfinite(v) && std::abs(v) < 1e4f);
+}
+
+void TestRig::impulseKeepsItsResponseAtAnotherRate()
+{
+    QTemporaryDir dir;
+    std::vector<float> h(400, 0.0f);
+    for (std::size_t i = 0; i < h.size(); ++i) h[i] = float(std::exp(-double(i) / 40.0) * std::sin(0.2 * double(i) + 0.5) * 0.1);
+    test::writeWav(dir, "an impulse.wav", {h}, 48000);
+    const std::filesystem::path folder = dir.path().toStdString();
+    for (const double hz : {200.0, 1000.0, 5000.0}) {
+        double level[2];
+        for (int k = 0; k < 2; ++k) {
+            const double rate = k == 0 ? 48000.0 : 96000.0;
+            const auto y = run("impulse file=\"an impulse.wav\"", test::sine(hz, 0.5, rate, 0.6), rate, 4096, folder)[0];
+            level[k] = test::amplitudeAt(std::vector<float>(y.begin() + long(rate * 0.1), y.begin() + long(rate * 0.6)), hz, rate);
+        }
+        QVERIFY(std::abs(20.0 * std::log10(level[1] / level[0])) < 0.02);
+    }
+}
+
+void TestRig::missingImpulse()
+{
+    RigDocument rig;
+    rig.chain = *parseRecallLine("gain | impulse file=nowhere.wav");
+    CompileOptions options;
+    QCOMPARE(CompiledRig::compile(rig, options).error().code, ErrorCode::FileMissing);
+    options.allowMissing = true;
+    const auto allowed = CompiledRig::compile(rig, options);
+    QVERIFY(bool(allowed));
+    QCOMPARE(allowed->warnings().size(), std::size_t(1));
+}
+
+void TestRig::filesStayInsideTheSession()
+{
+    QTemporaryDir dir;
+    QDir(dir.path()).mkdir("session");
+    test::writeWav(dir, "outside.wav", {{1.0f}}, 48000);
+    RigDocument rig;
+    rig.chain = *parseRecallLine("impulse file=../outside.wav");
+    CompileOptions options;
+    options.context.folder = options.context.boundary = dir.filePath("session").toStdString();
+    QCOMPARE(CompiledRig::compile(rig, options).error().code, ErrorCode::BadDocument);
+}
+
+void TestRig::driveFollowsVolts()
+{
+    // Its ceiling is half a volt, whatever drives it; little signal passes with the drive as gain.
+    const auto loud = run("drive drive=40 tone=12000", test::sine(500.0, 1.0, 48000.0, 0.3))[0];
+    for (std::size_t i = 2000; i < loud.size(); ++i) QVERIFY(std::abs(loud[i]) < 0.62f); // 0.5 V, and ripple of the filters
+    const auto soft = run("drive drive=20 tone=12000", test::sine(500.0, 1e-4, 48000.0, 0.5))[0];
+    QVERIFY(std::abs(20.0 * std::log10(test::amplitudeAt(soft, 500.0, 48000.0, 4800) / 1e-4) - 20.0) < 0.15);
+}
+
+QTEST_APPLESS_MAIN(TestRig)
+#include "test_rig.moc"

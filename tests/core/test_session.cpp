@@ -1,0 +1,289 @@
+#include "core/audio/file_place.h"
+#include "core/demo_session/demo_session.h"
+#include "core/session/recall_sheet.h"
+#include "support/signals.h"
+
+#include <QtTest/QtTest>
+#include <fstream>
+#include <nlohmann/json.hpp>
+
+using namespace gristle;
+using namespace gristle::core;
+namespace fs = std::filesystem;
+
+namespace {
+
+SessionDocument example()
+{
+    SessionDocument d;
+    d.name = "a session";
+    d.sampleRateHz = 48000;
+    d.law = PanLaw::Minus4_5;
+    Take take;
+    take.file = "audio/one.wav";
+    take.frames = 1234;
+    take.sampleRateHz = 44100;
+    take.hash = "00ff";
+    Layer layer;
+    layer.name = "Left 1";
+    layer.place = -100.0;
+    layer.gainDb = 1.5;
+    layer.takes = {take, take};
+    layer.chosen = 1;
+    d.songs = {{"Song", 138.0, "6/8", "drop D", {{"Rhythm", {layer}}}}};
+    return d;
+}
+
+} // namespace
+
+class TestSession : public QObject {
+    Q_OBJECT
+private slots:
+    void documentRoundTrips();
+    void badDocuments_data();
+    void badDocuments();
+    void secondWriterIsRefused();
+    void takesAreCopiedAndChecked();
+    void savingIntoNothingKeepsTheOld();
+    void killedWhileSaving();
+    void rigVersionsCountUp();
+    void logIsAppendOnly();
+    void csvIsQuoted();
+    void movedSessionOpens();
+    void demoIsTheSameEveryTime();
+    void sheetNamesEverything();
+    void barsFollowTheMeter();
+    void thousandsOfTakesOpenFast();
+};
+
+void TestSession::documentRoundTrips()
+{
+    const auto d = example();
+    const auto read = sessionFromJson(sessionToJson(d));
+    QVERIFY(bool(read));
+    QVERIFY(*read == d);
+}
+
+void TestSession::badDocuments_data()
+{
+    QTest::addColumn<QByteArray>("json");
+    QTest::addColumn<int>("code");
+    QTest::newRow("no session") << QByteArray("{}") << int(ErrorCode::BadDocument);
+    QTest::newRow("a list") << QByteArray("[1]") << int(ErrorCode::BadDocument);
+    QTest::newRow("newer") << QByteArray(R"({"gristle_session":2})") << int(ErrorCode::NewerVersion);
+    QTest::newRow("songs no list") << QByteArray(R"({"gristle_session":1,"song":3})") << int(ErrorCode::BadDocument);
+    QTest::newRow("leaves the folder") << QByteArray(R"({"gristle_session":1,"song":[{"part":[{"layer":[{"take":[{"file":"../x.wav"}]}]}]}]})") << int(ErrorCode::BadDocument);
+    QTest::newRow("absolute") << QByteArray(R"({"gristle_session":1,"song":[{"part":[{"layer":[{"rig":"/etc/x.json"}]}]}]})") << int(ErrorCode::BadDocument);
+    QTest::newRow("place out of range") << QByteArray(R"({"gristle_session":1,"song":[{"part":[{"layer":[{"place":500}]}]}]})") << int(ErrorCode::OutOfRange);
+    QTest::newRow("tempo a word") << QByteArray(R"({"gristle_session":1,"song":[{"tempo_bpm":"fast"}]})") << int(ErrorCode::BadDocument);
+    QTest::newRow("chosen take missing") << QByteArray(R"({"gristle_session":1,"song":[{"part":[{"layer":[{"chosen":3,"take":[{"file":"audio/a.wav"}]}]}]}]})") << int(ErrorCode::OutOfRange);
+}
+
+void TestSession::badDocuments()
+{
+    QFETCH(QByteArray, json);
+    QFETCH(int, code);
+    const auto read = sessionFromJson(nlohmann::ordered_json::parse(json.toStdString()));
+    QVERIFY(!read);
+    QCOMPARE(int(read.error().code), code);
+    QVERIFY(!read.error().remedy.empty());
+}
+
+void TestSession::secondWriterIsRefused()
+{
+    QTemporaryDir dir;
+    const fs::path folder = dir.filePath("one.gristle").toStdString();
+    auto first = SessionFolder::create(folder, {}, "2026-01-01T00:00:00");
+    QVERIFY(bool(first));
+    QCOMPARE(SessionFolder::open(folder, Access::Write).error().code, ErrorCode::Locked);
+    QVERIFY(bool(SessionFolder::open(folder, Access::Read)));
+    {
+        const SessionFolder gone = std::move(*first);
+    }
+    QVERIFY(bool(SessionFolder::open(folder, Access::Write)));
+    QCOMPARE(SessionFolder::create(folder, {}, "").error().code, ErrorCode::WriteFailed); // there is one already
+}
+
+void TestSession::takesAreCopiedAndChecked()
+{
+    QTemporaryDir dir;
+    auto session = SessionFolder::create(dir.filePath("s.gristle").toStdString(), {}, "2026-01-01T00:00:00");
+    const auto x = test::whiteNoise(0.1, 5000), y = test::whiteNoise(0.1, 5000, 2);
+    const auto source = test::writeWav(dir, "my take, left.wav", {x}, 44100, SampleFormat::Int24);
+    auto one = importTake(session->path(), {}, source, 0, "now"), two = importTake(session->path(), {}, source, 0, "now");
+    QVERIFY(one && two);
+    QVERIFY(one->file != two->file); // nothing is written over
+    QCOMPARE(one->hash, *hashFile(session->path() / one->file));
+    QCOMPARE(one->sampleRateHz, 44100);
+    QCOMPARE(importTake(session->path(), {}, test::writeWav(dir, "two.wav", {x, y}, 48000), 0, "now").error().code, ErrorCode::OutOfRange);
+    SessionDocument d;
+    d.songs = {{"Song", 120.0, "4/4", "E standard", {{"Part", {{}}}}}};
+    d.songs[0].parts[0].layers[0].takes = {*one, *two};
+    d.songs[0].parts[0].layers[0].rig = "rigs/gone.v1.json";
+    QVERIFY(bool(session->save(d)));
+    QCOMPARE(session->check(true).size(), std::size_t(1)); // the rig
+    fs::remove(session->path() / one->file);
+    std::ofstream(session->path() / two->file, std::ios::app) << "x";
+    const auto missing = session->check(true);
+    QCOMPARE(missing.size(), std::size_t(3));
+    QVERIFY(missing[0].why.find("missing") != std::string::npos && missing[1].why.find("changed") != std::string::npos);
+}
+
+void TestSession::savingIntoNothingKeepsTheOld()
+{
+    QTemporaryDir dir;
+    auto session = SessionFolder::create(dir.filePath("s.gristle").toStdString(), example(), "");
+    const auto before = *readText(session->path() / "session.json");
+    // The temporary file's place is taken by a folder: writing fails whoever runs the test.
+    const fs::path blocked = placeBeside(session->path() / "session.json");
+    fs::create_directory(blocked);
+    auto changed = example();
+    changed.name = "other";
+    const auto saved = session->save(changed);
+    QVERIFY(!saved);
+    QCOMPARE(saved.error().code, ErrorCode::WriteFailed);
+    QCOMPARE(session->document().name, std::string("a session")); // memory and disk as they were
+    QVERIFY(*readText(session->path() / "session.json") == before);
+    fs::remove(blocked);
+    QVERIFY(bool(session->save(changed)));
+}
+
+void TestSession::killedWhileSaving()
+{
+    // What a crash leaves behind: a half-written file beside the whole one, and half a line in the log.
+    QTemporaryDir dir;
+    const fs::path folder = dir.filePath("s.gristle").toStdString();
+    {
+        auto session = SessionFolder::create(folder, example(), "2026-01-01T00:00:00");
+        QVERIFY(bool(session->log({"t", "note", "whole", "", "", ""})));
+    }
+    std::ofstream(folder / ".session.json.999.part") << "{\"gristle_ses";
+    std::ofstream(folder / "log.jsonl", std::ios::app) << "{\"time\":\"2026";
+    auto session = SessionFolder::open(folder, Access::Write);
+    QVERIFY(bool(session));
+    QVERIFY(session->document() == example());
+    QCOMPARE(session->readLog().size(), std::size_t(2));
+}
+
+void TestSession::rigVersionsCountUp()
+{
+    QTemporaryDir dir;
+    auto session = SessionFolder::create(dir.filePath("s.gristle").toStdString(), {}, "");
+    RigDocument rig;
+    rig.name = "crunch/odd:name";
+    rig.chain = *parseRecallLine("gain db=1");
+    for (int v = 1; v <= 12; ++v) {
+        const auto file = session->saveRig(rig);
+        QVERIFY(bool(file));
+        QCOMPARE(rig.version, v);
+        std::vector<std::string> warnings;
+        QVERIFY(*session->loadRig(*file, Unknown::Refuse, warnings) == rig);
+    }
+    std::vector<std::string> own;
+    for (const auto& f : session->rigFiles())
+        if (f.find("crunch-odd") != std::string::npos) own.push_back(f);
+    QVERIFY(own.front().find(".v12.") != std::string::npos); // newest first, by number
+    std::vector<std::string> warnings;
+    QCOMPARE(session->loadRig("../x.json", Unknown::Refuse, warnings).error().code, ErrorCode::BadDocument);
+}
+
+void TestSession::logIsAppendOnly()
+{
+    QTemporaryDir dir;
+    auto session = SessionFolder::create(dir.filePath("s.gristle").toStdString(), {}, "2026-01-01T00:00:00");
+    const LogEntry entry{"2026-01-02T00:00:00", "note", "says \"hello\"\nin two lines", "Song", "Part", "Layer"};
+    QVERIFY(bool(session->log(entry)));
+    QVERIFY(session->readLog().back() == entry);
+    QCOMPARE(session->readLog().size(), std::size_t(2));
+}
+
+void TestSession::csvIsQuoted()
+{
+    const auto csv = logCsv({{"t", "note", "a, \"b\"\nc", "S", "P", "L"}});
+    QVERIFY(csv == "time,what,song,part,layer,text\r\nt,note,S,P,L,\"a, \"\"b\"\"\nc\"\r\n");
+}
+
+void TestSession::movedSessionOpens()
+{
+    QTemporaryDir dir;
+    const fs::path before = dir.filePath("here.gristle").toStdString(), after = dir.filePath("moved to another place.gristle").toStdString();
+    {
+        auto session = SessionFolder::create(before, example(), "");
+        QVERIFY(bool(session));
+    }
+    fs::rename(before, after);
+    const auto session = SessionFolder::open(after, Access::Write);
+    QVERIFY(session && session->document() == example());
+}
+
+void TestSession::demoIsTheSameEveryTime()
+{
+    QTemporaryDir dir;
+    const fs::path a = dir.filePath("a.gristle").toStdString(), b = dir.filePath("b.gristle").toStdString();
+    QVERIFY(makeDemoSession(a) && makeDemoSession(b));
+    std::size_t files = 0;
+    for (const auto& entry : fs::recursive_directory_iterator(a)) {
+        if (!entry.is_regular_file()) continue;
+        const fs::path other = b / fs::relative(entry.path(), a);
+        QVERIFY(*hashFile(entry.path()) == *hashFile(other));
+        ++files;
+    }
+    QVERIFY(files >= 12);
+    const auto session = SessionFolder::open(a, Access::Read);
+    QCOMPARE(session->document().songs.size(), std::size_t(3));
+    QVERIFY(session->check(true).empty());
+}
+
+void TestSession::sheetNamesEverything()
+{
+    QTemporaryDir dir;
+    const fs::path folder = dir.filePath("a.gristle").toStdString();
+    QVERIFY(bool(makeDemoSession(folder)));
+    const auto session = SessionFolder::open(folder, Access::Read);
+    const auto html = recallSheetHtml(*session, {{LayerPath{0, 0, 0}, "averages 1 < 2"}});
+    for (const char* text : {"Night Ferry", "Car Deck", "104 BPM", "Rhythm A", "Left 1", "100 left", "crunch, plain", "amplifier", "averages 1 &lt; 2", "Breakwater", "drop D", "6/8"})
+        QVERIFY2(html.find(text) != std::string::npos, text);
+}
+
+void TestSession::barsFollowTheMeter()
+{
+    Song song;
+    song.meter = "6/8";
+    QCOMPARE(song.quartersPerBar(), 3.0); // tempo counts quarters
+    song.meter = "7/8";
+    QCOMPARE(song.quartersPerBar(), 3.5);
+    song.meter = "nonsense";
+    QCOMPARE(song.quartersPerBar(), 4.0);
+}
+
+void TestSession::thousandsOfTakesOpenFast()
+{
+    SessionDocument d;
+    for (int s = 0; s < 100; ++s) {
+        Song song;
+        song.name = "Song " + std::to_string(s);
+        for (int p = 0; p < 5; ++p) {
+            Part part;
+            for (int l = 0; l < 10; ++l) {
+                Layer layer;
+                Take take;
+                take.file = "audio/" + std::to_string(s) + "-" + std::to_string(p) + "-" + std::to_string(l) + ".wav";
+                layer.takes.push_back(take);
+                part.layers.push_back(layer);
+            }
+            song.parts.push_back(part);
+        }
+        d.songs.push_back(song);
+    }
+    QCOMPARE(allLayers(d).size(), std::size_t(5000));
+    QTemporaryDir dir;
+    {
+        auto session = SessionFolder::create(dir.filePath("s.gristle").toStdString(), d, "");
+        QVERIFY(bool(session));
+    }
+    const auto again = SessionFolder::open(dir.filePath("s.gristle").toStdString(), Access::Read);
+    QVERIFY(again && again->document() == d); // the time it takes is in bench/
+}
+
+QTEST_APPLESS_MAIN(TestSession)
+#include "test_session.moc"
