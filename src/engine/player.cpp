@@ -84,15 +84,19 @@ void Player::nextFrame(Voice& voice, float& left, float& right) noexcept
     const std::size_t length = p->loopEnd - p->loopStart;
     const std::size_t toEnd = p->loopEnd - voice.position;
     const std::size_t fade = std::min(loopFade_, length / 2);
-    if (toEnd <= fade) { // the last moment of the loop fades into what lies before its start
+    const bool hasBefore = p->loopStart >= fade;
+    if (toEnd <= fade) { // the last moment of the loop fades into what lies before its start, or into silence
         const float w = 1.0f - float(toEnd) / float(fade + 1);
-        const bool there = voice.position >= length;
-        left = (1.0f - w) * left + (there ? w * at(0, voice.position - length) : 0.0f);
-        right = (1.0f - w) * right + (there ? w * at(1, voice.position - length) : 0.0f);
+        left = (1.0f - w) * left + (hasBefore ? w * at(0, voice.position - length) : 0.0f);
+        right = (1.0f - w) * right + (hasBefore ? w * at(1, voice.position - length) : 0.0f);
     }
-    left *= slot.gain;
-    right *= slot.gain;
-    if (++voice.position >= p->loopEnd) voice.position = p->loopStart;
+    const float gain = slot.gain * static_cast<float>(voice.level);
+    left *= gain;
+    right *= gain;
+    voice.level = std::min(1.0, voice.level * fadeUp_);
+    if (++voice.position < p->loopEnd) return;
+    voice.position = p->loopStart;
+    if (!hasBefore) voice.level = kSilentFade; // it comes out of silence, gently
 }
 
 void Player::fill(float* left, float* right, std::size_t frames) noexcept

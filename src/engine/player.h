@@ -61,6 +61,7 @@ private:
         const Program* program = nullptr;
         std::size_t slot = 0;
         std::size_t position = 0;
+        double level = 1.0; ///< below 1 behind a seam with nothing before the loop
     };
     void nextFrame(Voice& voice, float& left, float& right) noexcept;
     void adopt() noexcept;

@@ -37,7 +37,9 @@ private:
 void TestMix::linearChainIsTransparent_data()
 {
     QTest::addColumn<QString>("chain");
-    for (const char* chain : {"", "gain db=0", "gain db=6 | gain db=-6", "{ gain db=-6.0206 ; gain db=-6.0206 }", "delay mix=0 time=10ms"}) QTest::newRow(chain) << chain;
+    for (const char* chain :
+         {"", "gain db=0", "gain db=6 | gain db=-6", "{ gain db=-6.0206 ; gain db=-6.0206 }", "delay mix=0 time=10ms"})
+        QTest::newRow(chain) << chain;
 }
 
 void TestMix::linearChainIsTransparent()
@@ -58,7 +60,8 @@ void TestMix::renderIsTheSameTwice()
 {
     const auto file = test::writeWav(dir_, "same.wav", {test::whiteNoise(0.1, 30000)}, 48000);
     const std::filesystem::path a = dir_.filePath("a.wav").toStdString(), b = dir_.filePath("b.wav").toStdString();
-    for (const auto& out : {a, b}) QVERIFY(bool(renderToFile(out, recipe(file, "drive | amplifier | delay"), SampleFormat::Int24)));
+    for (const auto& out : {a, b})
+        QVERIFY(bool(renderToFile(out, recipe(file, "drive | amplifier | delay"), SampleFormat::Int24)));
     QFile fa(a.c_str()), fb(b.c_str());
     QVERIFY(fa.open(QIODevice::ReadOnly) && fb.open(QIODevice::ReadOnly));
     QVERIFY(fa.readAll() == fb.readAll());
@@ -94,7 +97,9 @@ void TestMix::excerptEqualsTheWhole()
     const auto a = renderToMemory(whole, report), b = renderToMemory(part, report);
     QVERIFY(a && b);
     QCOMPARE(b->audio.frames(), std::size_t(48000));
-    for (std::size_t i = 0; i < 48000; ++i) QVERIFY(std::abs(a->audio.channel(0)[144000 + i] - b->audio.channel(0)[i]) < 1e-5f); // the pre-roll brings the memory
+    for (std::size_t i = 0; i < 48000; ++i)
+        QVERIFY(std::abs(a->audio.channel(0)[144000 + i] - b->audio.channel(0)[i]) <
+                1e-5f); // the pre-roll brings the memory
 }
 
 void TestMix::voltsDecideNotTheInterface()
@@ -103,13 +108,15 @@ void TestMix::voltsDecideNotTheInterface()
     const auto x = test::sine(300.0, 0.3, 48000.0, 0.5);
     auto y = x;
     for (float& v : y) v *= float(std::pow(10.0, -0.5));
-    auto a = recipe(test::writeWav(dir_, "va.wav", {x}, 48000), "drive drive=20"), b = recipe(test::writeWav(dir_, "vb.wav", {y}, 48000), "drive drive=20");
+    auto a = recipe(test::writeWav(dir_, "va.wav", {x}, 48000), "drive drive=20"),
+         b = recipe(test::writeWav(dir_, "vb.wav", {y}, 48000), "drive drive=20");
     a.input = {8.0, false};
     b.input = {18.0, false};
     a.output = b.output = {12.0, false};
     RenderReport report;
     const auto ra = renderToMemory(a, report), rb = renderToMemory(b, report);
-    for (std::size_t i = 0; i < x.size(); ++i) QVERIFY(std::abs(ra->audio.channel(0)[i] - rb->audio.channel(0)[i]) < 1e-5f);
+    for (std::size_t i = 0; i < x.size(); ++i)
+        QVERIFY(std::abs(ra->audio.channel(0)[i] - rb->audio.channel(0)[i]) < 1e-5f);
 }
 
 void TestMix::mixIsTheSumByDefinition()
@@ -127,7 +134,8 @@ void TestMix::mixIsTheSumByDefinition()
     });
     QVERIFY(bool(report));
     const double pi = std::numbers::pi, gb = std::pow(10.0, -0.2);
-    const double la = std::cos(0.25 * pi / 2), ra = std::sin(0.25 * pi / 2), lb = gb * std::cos(0.65 * pi / 2), rb = gb * std::sin(0.65 * pi / 2);
+    const double la = std::cos(0.25 * pi / 2), ra = std::sin(0.25 * pi / 2), lb = gb * std::cos(0.65 * pi / 2),
+                 rb = gb * std::sin(0.65 * pi / 2);
     for (std::size_t i = 0; i < x.size(); ++i) {
         QVERIFY(std::abs(double(left[i]) - (la * double(x[i]) + lb * double(y[i]))) < 1e-6);
         QVERIFY(std::abs(double(right[i]) - (ra * double(x[i]) + rb * double(y[i]))) < 1e-6);
@@ -141,13 +149,16 @@ void TestMix::matchBringsToTheFirst()
 {
     std::vector<MixLayer> layers(3);
     const double levels[] = {0.1, 0.02, 0.3};
-    for (std::size_t i = 0; i < 3; ++i) layers[i].recipe = recipe(test::writeWav(dir_, std::to_string(i).append("m.wav").c_str(), {test::whiteNoise(levels[i], 48000 * 3, unsigned(i))}, 48000));
+    for (std::size_t i = 0; i < 3; ++i)
+        layers[i].recipe = recipe(test::writeWav(dir_, std::to_string(i).append("m.wav").c_str(),
+                                                 {test::whiteNoise(levels[i], 48000 * 3, unsigned(i))}, 48000));
     layers[0].gainDb = -2.0;
     MixOptions options;
     options.match = true;
     const auto report = mixDown(layers, options, [](const AudioBuffer&) -> Outcome { return Done{}; });
     QVERIFY(bool(report));
-    for (const auto& l : report->layers) QVERIFY(std::abs(*l.integratedLufs - *report->layers[0].integratedLufs) < 0.02); // goals: 0.05 LU
+    for (const auto& l : report->layers)
+        QVERIFY(std::abs(*l.integratedLufs - *report->layers[0].integratedLufs) < 0.02); // goals: 0.05 LU
     QCOMPARE(report->layers[0].gainDb, -2.0);
 }
 
@@ -169,7 +180,8 @@ void TestMix::cancelLeavesNothing()
     std::stop_source stop;
     stop.request_stop();
     const auto file = test::writeWav(dir_, "c.wav", {test::whiteNoise(0.1, 48000)}, 48000);
-    const auto result = renderToFile(own.filePath("out.wav").toStdString(), recipe(file, "drive"), SampleFormat::Int24, {stop.get_token(), nullptr});
+    const auto result = renderToFile(own.filePath("out.wav").toStdString(), recipe(file, "drive"), SampleFormat::Int24,
+                                     {stop.get_token(), nullptr});
     QCOMPARE(result.error().code, ErrorCode::Cancelled);
     QVERIFY(QDir(own.path()).entryList(QDir::AllEntries | QDir::Hidden | QDir::NoDotAndDotDot).isEmpty());
 }

@@ -13,13 +13,12 @@ namespace {
 
 using Complex = std::complex<double>;
 
-/// The tone stack's transfer by Gaussian elimination of the complex node equations: independent of the companion method.
+/// The tone stack's transfer by Gaussian elimination of the complex node equations: independent of the companion
+/// method.
 Complex toneTransfer(const ToneStackParts& p, const ToneControls& c, double hz)
 {
     Complex a[6][7] = {};
-    const auto y = [&](int i, int j, Complex g) {
-        a[i][i] += g, a[j][j] += g, a[i][j] -= g, a[j][i] -= g;
-    };
+    const auto y = [&](int i, int j, Complex g) { a[i][i] += g, a[j][j] += g, a[i][j] -= g, a[j][i] -= g; };
     const auto ground = [&](int i, Complex g) { a[i][i] += g; };
     const auto ohms = [](double r) { return Complex(1.0 / std::max(10.0, r)); };
     const auto farads = [&](double f) { return Complex(0.0, 2.0 * std::numbers::pi * hz * f); };
@@ -48,9 +47,10 @@ Complex toneTransfer(const ToneStackParts& p, const ToneControls& c, double hz)
     return a[2][6] / a[2][2];
 }
 
-/// Runs a chain over mono volts and returns the first channel with the latency taken out, and the second where there is one.
-std::vector<std::vector<float>> run(const std::string& line, std::vector<float> x, double rate = 48000.0, std::size_t block = 512,
-                                    const std::filesystem::path& folder = {})
+/// Runs a chain over mono volts and returns the first channel with the latency taken out, and the second where there is
+/// one.
+std::vector<std::vector<float>> run(const std::string& line, std::vector<float> x, double rate = 48000.0,
+                                    std::size_t block = 512, const std::filesystem::path& folder = {})
 {
     RigDocument rig;
     auto chain = parseRecallLine(line);
@@ -76,8 +76,9 @@ std::vector<std::vector<float>> run(const std::string& line, std::vector<float> 
     return out;
 }
 
-const char* const kChains[] = {"gain db=6", "drive drive=30", "amplifier drive=8", "delay time=100ms feedback=0.5 mix=0.5", "place at=-40",
-                               "{ gain db=-6 ; drive ; delay time=20ms } | place"};
+const char* const kChains[] = {"gain db=6",         "drive drive=30",
+                               "amplifier drive=8", "delay time=100ms feedback=0.5 mix=0.5",
+                               "place at=-40",      "{ gain db=-6 ; drive ; delay time=20ms } | place"};
 
 } // namespace
 
@@ -149,7 +150,8 @@ void TestRig::everyNodeDeclaresItself()
         QCOMPARE(findNodeType(t.type), &t);
         for (const ParameterSpec& p : t.parameters) {
             QVERIFY(!p.key.empty() && !p.label.empty() && !p.about.empty());
-            if (p.kind != ParameterKind::File) QVERIFY2(bool(parseValue(t, p, p.initial)), p.key.c_str()); // the initial value is in range
+            if (p.kind != ParameterKind::File)
+                QVERIFY2(bool(parseValue(t, p, p.initial)), p.key.c_str()); // the initial value is in range
         }
     }
 }
@@ -157,8 +159,9 @@ void TestRig::everyNodeDeclaresItself()
 void TestRig::valuesAreChecked_data()
 {
     QTest::addColumn<QString>("line");
-    for (const char* line : {"gain db=61", "gain db=nan", "gain db=loud", "delay time=0ms", "delay time=9s", "delay feedback=1", "delay mix=-0.1",
-                             "amplifier drive=11", "place law=5", "impulse file=\"\"", "drive tone=1"})
+    for (const char* line :
+         {"gain db=61", "gain db=nan", "gain db=loud", "delay time=0ms", "delay time=9s", "delay feedback=1",
+          "delay mix=-0.1", "amplifier drive=11", "place law=5", "impulse file=\"\"", "drive tone=1"})
         QTest::newRow(line) << line;
 }
 
@@ -193,8 +196,8 @@ void TestRig::recallLineRoundTrips()
 void TestRig::brokenLinesAreRefused_data()
 {
     QTest::addColumn<QString>("line");
-    for (const char* line : {"nonsense", "gain db", "gain db=6 |", "| gain", "{ gain", "gain }", "gain ; gain", "gain loud=1", "gain db=\"6",
-                             "{ gain } gain", "gain || gain"})
+    for (const char* line : {"nonsense", "gain db", "gain db=6 |", "| gain", "{ gain", "gain }", "gain ; gain",
+                             "gain loud=1", "gain db=\"6", "{ gain } gain", "gain || gain"})
         QTest::newRow(line) << line;
     QTest::newRow("very deep") << QString(5000, '{');
 }
@@ -224,7 +227,8 @@ void TestRig::fileRoundTrips()
 
 void TestRig::unknownNodesInFiles()
 {
-    const auto json = nlohmann::ordered_json::parse(R"({"gristle_rig":1,"chain":[{"node":"warp","x":1},{"node":"gain","db":3,"new":2}]})");
+    const auto json = nlohmann::ordered_json::parse(
+        R"({"gristle_rig":1,"chain":[{"node":"warp","x":1},{"node":"gain","db":3,"new":2}]})");
     std::vector<std::string> warnings;
     QCOMPARE(rigFromJson(json, Unknown::Refuse, warnings).error().code, ErrorCode::BadDocument);
     const auto read = rigFromJson(json, Unknown::Bypass, warnings);
@@ -250,7 +254,8 @@ void TestRig::echoesStandInTime()
     const auto y = run("delay time=100ms feedback=0.4 mix=0.25", x)[0];
     QVERIFY(std::abs(y[0] - 0.75f) < 1e-6f);
     double level = 0.25;
-    for (std::size_t n = 4800; n < x.size(); n += 4800, level *= 0.4) QVERIFY(std::abs(double(y[n]) - level) < 1e-6); // 1 sample, exact here
+    for (std::size_t n = 4800; n < x.size(); n += 4800, level *= 0.4)
+        QVERIFY(std::abs(double(y[n]) - level) < 1e-6); // 1 sample, exact here
     for (std::size_t n = 1; n < x.size(); ++n)
         if (n % 4800 != 0) QCOMPARE(y[n], 0.0f); // neither filtered nor modulated
 }
@@ -286,7 +291,8 @@ void TestRig::anySplitGivesTheSame()
 {
     QFETCH(QString, line);
     const auto x = test::whiteNoise(0.2, 9000);
-    const auto one = run(line.toStdString(), x, 48000.0, 4096), odd = run(line.toStdString(), x, 48000.0, 0), small = run(line.toStdString(), x, 48000.0, 1);
+    const auto one = run(line.toStdString(), x, 48000.0, 4096), odd = run(line.toStdString(), x, 48000.0, 0),
+               small = run(line.toStdString(), x, 48000.0, 1);
     QVERIFY(one == odd && one == small); // world class: bit-exact
 }
 
@@ -301,7 +307,8 @@ void TestRig::silenceStaysSilent()
 void TestRig::latencyIsTrue_data()
 {
     QTest::addColumn<QString>("line");
-    for (const char* line : {"gain", "drive drive=0 tone=12000", "{ drive drive=0 ; gain db=-60 }"}) QTest::newRow(line) << line;
+    for (const char* line : {"gain", "drive drive=0 tone=12000", "{ drive drive=0 ; gain db=-60 }"})
+        QTest::newRow(line) << line;
 }
 
 void TestRig::latencyIsTrue()
@@ -312,7 +319,8 @@ void TestRig::latencyIsTrue()
     const auto y = run(line.toStdString(), x)[0];
     double in = 0.0, quadrature = 0.0;
     const auto cosine = test::sine(600.0, 1e-3, 48000.0, 0.5, std::numbers::pi / 2.0);
-    for (std::size_t i = 8000; i < 23000; ++i) in += double(y[i]) * double(x[i]), quadrature += double(y[i]) * double(cosine[i]);
+    for (std::size_t i = 8000; i < 23000; ++i)
+        in += double(y[i]) * double(x[i]), quadrature += double(y[i]) * double(cosine[i]);
     QVERIFY(std::abs(std::atan2(quadrature, in)) < 0.12); // radians; one sample would be 0.08 more
 }
 
@@ -326,8 +334,9 @@ void TestRig::stableAtEveryRate()
 {
     QFETCH(double, rate);
     auto x = test::whiteNoise(2.0, 20000);
-    for (const char* line : {"drive drive=50 tone=12000 level=30", "amplifier drive=10 bass=0 middle=0 treble=10 master=10", "amplifier drive=10 bass=10 middle=10 treble=0 master=10",
-                             "delay time=1ms feedback=0.98 mix=1"})
+    for (const char* line :
+         {"drive drive=50 tone=12000 level=30", "amplifier drive=10 bass=0 middle=0 treble=10 master=10",
+          "amplifier drive=10 bass=10 middle=10 treble=0 master=10", "delay time=1ms feedback=0.98 mix=1"})
         for (const auto& side : run(line, x, rate))
             for (const float v : side) QVERIFY(std::isfinite(v) && std::abs(v) < 1e4f);
 }
@@ -336,15 +345,18 @@ void TestRig::impulseKeepsItsResponseAtAnotherRate()
 {
     QTemporaryDir dir;
     std::vector<float> h(400, 0.0f);
-    for (std::size_t i = 0; i < h.size(); ++i) h[i] = float(std::exp(-double(i) / 40.0) * std::sin(0.2 * double(i) + 0.5) * 0.1);
+    for (std::size_t i = 0; i < h.size(); ++i)
+        h[i] = float(std::exp(-double(i) / 40.0) * std::sin(0.2 * double(i) + 0.5) * 0.1);
     test::writeWav(dir, "an impulse.wav", {h}, 48000);
     const std::filesystem::path folder = dir.path().toStdString();
     for (const double hz : {200.0, 1000.0, 5000.0}) {
         double level[2];
         for (int k = 0; k < 2; ++k) {
             const double rate = k == 0 ? 48000.0 : 96000.0;
-            const auto y = run("impulse file=\"an impulse.wav\"", test::sine(hz, 0.5, rate, 0.6), rate, 4096, folder)[0];
-            level[k] = test::amplitudeAt(std::vector<float>(y.begin() + long(rate * 0.1), y.begin() + long(rate * 0.6)), hz, rate);
+            const auto y =
+                run("impulse file=\"an impulse.wav\"", test::sine(hz, 0.5, rate, 0.6), rate, 4096, folder)[0];
+            level[k] = test::amplitudeAt(std::vector<float>(y.begin() + long(rate * 0.1), y.begin() + long(rate * 0.6)),
+                                         hz, rate);
         }
         QVERIFY(std::abs(20.0 * std::log10(level[1] / level[0])) < 0.02);
     }
@@ -378,7 +390,8 @@ void TestRig::driveFollowsVolts()
 {
     // Its ceiling is half a volt, whatever drives it; little signal passes with the drive as gain.
     const auto loud = run("drive drive=40 tone=12000", test::sine(500.0, 1.0, 48000.0, 0.3))[0];
-    for (std::size_t i = 2000; i < loud.size(); ++i) QVERIFY(std::abs(loud[i]) < 0.62f); // 0.5 V, and ripple of the filters
+    for (std::size_t i = 2000; i < loud.size(); ++i)
+        QVERIFY(std::abs(loud[i]) < 0.62f); // 0.5 V, and ripple of the filters
     const auto soft = run("drive drive=20 tone=12000", test::sine(500.0, 1e-4, 48000.0, 0.5))[0];
     QVERIFY(std::abs(20.0 * std::log10(test::amplitudeAt(soft, 500.0, 48000.0, 4800) / 1e-4) - 20.0) < 0.15);
 }

@@ -72,11 +72,21 @@ void TestSession::badDocuments_data()
     QTest::newRow("a list") << QByteArray("[1]") << int(ErrorCode::BadDocument);
     QTest::newRow("newer") << QByteArray(R"({"gristle_session":2})") << int(ErrorCode::NewerVersion);
     QTest::newRow("songs no list") << QByteArray(R"({"gristle_session":1,"song":3})") << int(ErrorCode::BadDocument);
-    QTest::newRow("leaves the folder") << QByteArray(R"({"gristle_session":1,"song":[{"part":[{"layer":[{"take":[{"file":"../x.wav"}]}]}]}]})") << int(ErrorCode::BadDocument);
-    QTest::newRow("absolute") << QByteArray(R"({"gristle_session":1,"song":[{"part":[{"layer":[{"rig":"/etc/x.json"}]}]}]})") << int(ErrorCode::BadDocument);
-    QTest::newRow("place out of range") << QByteArray(R"({"gristle_session":1,"song":[{"part":[{"layer":[{"place":500}]}]}]})") << int(ErrorCode::OutOfRange);
-    QTest::newRow("tempo a word") << QByteArray(R"({"gristle_session":1,"song":[{"tempo_bpm":"fast"}]})") << int(ErrorCode::BadDocument);
-    QTest::newRow("chosen take missing") << QByteArray(R"({"gristle_session":1,"song":[{"part":[{"layer":[{"chosen":3,"take":[{"file":"audio/a.wav"}]}]}]}]})") << int(ErrorCode::OutOfRange);
+    QTest::newRow("leaves the folder")
+        << QByteArray(R"({"gristle_session":1,"song":[{"part":[{"layer":[{"take":[{"file":"../x.wav"}]}]}]}]})")
+        << int(ErrorCode::BadDocument);
+    QTest::newRow("absolute") << QByteArray(
+                                     R"({"gristle_session":1,"song":[{"part":[{"layer":[{"rig":"/etc/x.json"}]}]}]})")
+                              << int(ErrorCode::BadDocument);
+    QTest::newRow("place out of range") << QByteArray(
+                                               R"({"gristle_session":1,"song":[{"part":[{"layer":[{"place":500}]}]}]})")
+                                        << int(ErrorCode::OutOfRange);
+    QTest::newRow("tempo a word") << QByteArray(R"({"gristle_session":1,"song":[{"tempo_bpm":"fast"}]})")
+                                  << int(ErrorCode::BadDocument);
+    QTest::newRow("chosen take missing")
+        << QByteArray(
+               R"({"gristle_session":1,"song":[{"part":[{"layer":[{"chosen":3,"take":[{"file":"audio/a.wav"}]}]}]}]})")
+        << int(ErrorCode::OutOfRange);
 }
 
 void TestSession::badDocuments()
@@ -110,12 +120,14 @@ void TestSession::takesAreCopiedAndChecked()
     auto session = SessionFolder::create(dir.filePath("s.gristle").toStdString(), {}, "2026-01-01T00:00:00");
     const auto x = test::whiteNoise(0.1, 5000), y = test::whiteNoise(0.1, 5000, 2);
     const auto source = test::writeWav(dir, "my take, left.wav", {x}, 44100, SampleFormat::Int24);
-    auto one = importTake(session->path(), {}, source, 0, "now"), two = importTake(session->path(), {}, source, 0, "now");
+    auto one = importTake(session->path(), {}, source, 0, "now"),
+         two = importTake(session->path(), {}, source, 0, "now");
     QVERIFY(one && two);
     QVERIFY(one->file != two->file); // nothing is written over
     QCOMPARE(one->hash, *hashFile(session->path() / one->file));
     QCOMPARE(one->sampleRateHz, 44100);
-    QCOMPARE(importTake(session->path(), {}, test::writeWav(dir, "two.wav", {x, y}, 48000), 0, "now").error().code, ErrorCode::OutOfRange);
+    QCOMPARE(importTake(session->path(), {}, test::writeWav(dir, "two.wav", {x, y}, 48000), 0, "now").error().code,
+             ErrorCode::OutOfRange);
     SessionDocument d;
     d.songs = {{"Song", 120.0, "4/4", "E standard", {{"Part", {{}}}}}};
     d.songs[0].parts[0].layers[0].takes = {*one, *two};
@@ -206,7 +218,8 @@ void TestSession::csvIsQuoted()
 void TestSession::movedSessionOpens()
 {
     QTemporaryDir dir;
-    const fs::path before = dir.filePath("here.gristle").toStdString(), after = dir.filePath("moved to another place.gristle").toStdString();
+    const fs::path before = dir.filePath("here.gristle").toStdString(),
+                   after = dir.filePath("moved to another place.gristle").toStdString();
     {
         auto session = SessionFolder::create(before, example(), "");
         QVERIFY(bool(session));
@@ -241,7 +254,8 @@ void TestSession::sheetNamesEverything()
     QVERIFY(bool(makeDemoSession(folder)));
     const auto session = SessionFolder::open(folder, Access::Read);
     const auto html = recallSheetHtml(*session, {{LayerPath{0, 0, 0}, "averages 1 < 2"}});
-    for (const char* text : {"Night Ferry", "Car Deck", "104 BPM", "Rhythm A", "Left 1", "100 left", "crunch, plain", "amplifier", "averages 1 &lt; 2", "Breakwater", "drop D", "6/8"})
+    for (const char* text : {"Night Ferry", "Car Deck", "104 BPM", "Rhythm A", "Left 1", "100 left", "crunch, plain",
+                             "amplifier", "averages 1 &lt; 2", "Breakwater", "drop D", "6/8"})
         QVERIFY2(html.find(text) != std::string::npos, text);
 }
 

@@ -36,7 +36,8 @@ void TestSim::stringIsInTune()
         const double f = hz * std::pow(2.0, cents / 1200.0);
         double re = 0.0, im = 0.0;
         for (std::size_t i = 4800; i < 4800 + 72000; ++i) {
-            const double w = 0.5 - 0.5 * std::cos(2.0 * std::numbers::pi * double(i - 4800) / 72000.0), p = 2.0 * std::numbers::pi * f * double(i) / 48000.0;
+            const double w = 0.5 - 0.5 * std::cos(2.0 * std::numbers::pi * double(i - 4800) / 72000.0),
+                         p = 2.0 * std::numbers::pi * f * double(i) / 48000.0;
             re += w * double(x[i]) * std::cos(p);
             im += w * double(x[i]) * std::sin(p);
         }
@@ -50,7 +51,8 @@ void TestSim::sameSeedSameSamples()
     const std::vector<WrittenNote> part{{0.0, 1.0, {{0, 0}, {1, 2}}, 0.8, false}, {1.0, 1.0, {{0, 3}}, 0.6, true}};
     PlayingStyle a, b;
     b.seed = 2;
-    const auto one = perform(part, 120.0, standardTuning(), a, 48000.0), two = perform(part, 120.0, standardTuning(), a, 48000.0);
+    const auto one = perform(part, 120.0, standardTuning(), a, 48000.0),
+               two = perform(part, 120.0, standardTuning(), a, 48000.0);
     QVERIFY(one.volts == two.volts);
     QVERIFY(one.volts != perform(part, 120.0, standardTuning(), b, 48000.0).volts);
     QCOMPARE(one.onsetS.size(), part.size());

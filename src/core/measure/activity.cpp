@@ -9,10 +9,10 @@ namespace {
 
 constexpr std::size_t kShortHops = 5; // 50 ms: more than two periods of mains
 constexpr std::size_t kRestHops = 30; // contract: a rest lasts 0.3 s
-constexpr double kHalvesDb = 0.6;     // 10 dB/s of decay would show 1.5 dB; white noise at 8 kHz 0.2 dB (1 sd)
-constexpr double kShortSpreadDb = 4.0;
-constexpr double kFloorSpreadDb = 3.0;
-constexpr double kFallDb = 1.5;
+constexpr double kHalvesDb = 1.2;     // pink noise over 150 ms moves by 0.5 dB (1 sd); a note of 10 dB/s falls by 1.5
+constexpr double kShortSpreadDb = 6.0;
+constexpr double kFloorSpreadDb = 2.5;
+constexpr double kFallDb = 2.0;
 constexpr double kAboveFloorDb = 10.0;
 constexpr double kBelowLoudDb = 30.0;
 

@@ -42,8 +42,8 @@ struct Stretch {
 };
 
 /// Stretches of at least 0.3 s in which nobody plays, by level alone. A stretch of 0.3 s is steady where its halves
-/// agree within 0.6 dB and its 50 ms levels stay within 4 dB; digital silence is no rest. The quietest steady stretch
-/// sets the floor; what is steady and within 3 dB of it rests. Stretches that fall by over 1.5 dB as a whole are dying
+/// agree within 1.2 dB and its 50 ms levels stay within 6 dB; digital silence is no rest. The quietest steady stretch
+/// sets the floor; what is steady and within 2.5 dB of it rests. Stretches that fall by over 2 dB as a whole are dying
 /// notes.
 std::vector<Stretch> findRests(const std::vector<double>& hopPowers);
 

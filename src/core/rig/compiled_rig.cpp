@@ -240,7 +240,8 @@ void CompiledRig::process(AudioBlock& block) noexcept
     State& s = *state_;
     std::int64_t late = 0; // of what stands in the block, against the input
     const auto window = [&](std::int64_t edge) {
-        return static_cast<std::size_t>(std::clamp<std::int64_t>(edge + late - s.position, 0, std::int64_t(block.frames)));
+        return static_cast<std::size_t>(
+            std::clamp<std::int64_t>(edge + late - s.position, 0, std::int64_t(block.frames)));
     };
     for (std::size_t i = 0; i < s.stages.size(); ++i) {
         StageLevels& levels = s.stages[i];

@@ -93,16 +93,19 @@ Result<std::unique_ptr<NodeProcessor>> makeImpulse(const ParameterValues& v, con
         if (!db) return db.error();
         gain = dbToAmplitude(*db);
     }
-    // Convolution sums over samples: at another rate the same response has samples scaled by the ratio of the rates. The
-    // resampler rings a little before an onset; silence put in front keeps that, and the node's latency takes it out again.
+    // Convolution sums over samples: at another rate the same response has samples scaled by the ratio of the rates.
+    // The resampler rings a little before an onset; silence put in front keeps that, and the node's latency takes it
+    // out again.
     const int rate = static_cast<int>(context.rateHz), own = recording->sampleRateHz;
     std::size_t lead = 0;
     if (rate != own) {
         const int common = std::gcd(rate, own);
-        const std::size_t unit = std::size_t(own / common), units = (128 + unit - 1) / unit; // a whole number at both rates
+        const std::size_t unit = std::size_t(own / common),
+                          units = (128 + unit - 1) / unit; // a whole number at both rates
         AudioBuffer padded(recording->audio.channels(), recording->audio.frames() + 2 * units * unit);
         for (std::size_t c = 0; c < padded.channels(); ++c)
-            std::ranges::copy(std::as_const(recording->audio).channel(c), padded.channel(c).begin() + long(units * unit));
+            std::ranges::copy(std::as_const(recording->audio).channel(c),
+                              padded.channel(c).begin() + long(units * unit));
         recording->audio = std::move(padded);
         lead = units * std::size_t(rate / common);
     }

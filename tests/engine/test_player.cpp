@@ -1,0 +1,295 @@
+#include "engine/player.h"
+#include "engine/safety_limiter.h"
+#include "engine/simulated_device.h"
+#include "support/allocation_watch.h"
+#include "support/signals.h"
+
+#include <QtTest/QtTest>
+
+using namespace gristle;
+using namespace gristle::engine;
+
+namespace {
+
+std::shared_ptr<const core::Recording> mono(const std::vector<float>& x)
+{
+    return std::make_shared<core::Recording>(test::recording({x}, 48000));
+}
+
+std::shared_ptr<Program> program(const std::vector<std::vector<float>>& slots_, std::size_t from, std::size_t to)
+{
+    auto p = std::make_shared<Program>();
+    for (const auto& s : slots_) p->entries.push_back({mono(s), 1.0f});
+    p->loopStart = from;
+    p->loopEnd = to;
+    return p;
+}
+
+/// Largest rise of the 4 ms RMS level over 10 ms, in dB, once above -60 dB. For waves of 1 kHz and more.
+double steepestRise(const std::vector<float>& x)
+{
+    std::vector<double> level;
+    for (std::size_t at = 0; at + 192 <= x.size(); at += 48) {
+        double sum = 0.0;
+        for (std::size_t i = at; i < at + 192; ++i) sum += double(x[i]) * double(x[i]);
+        level.push_back(10.0 * std::log10(sum / 96.0 + 1e-20));
+    }
+    double most = 0.0;
+    for (std::size_t i = 10; i < level.size(); ++i)
+        if (level[i - 10] > -60.0) most = std::max(most, level[i] - level[i - 10]);
+    return most;
+}
+
+struct Rig {
+    Player player{48000.0};
+    SimulatedDevice device{48000.0, 256, SimulatedDevice::Clock::Manual};
+    Rig() { (void)device.start(player); }
+    const std::vector<float>& heard(std::size_t frames)
+    {
+        device.forget();
+        device.advance(frames);
+        return device.heardLeft();
+    }
+};
+
+} // namespace
+
+class TestPlayer : public QObject {
+    Q_OBJECT
+private slots:
+    void silentUntilAsked();
+    void startStopAndSwapAreGentle();
+    void loopIsGapless();
+    void matchingGainIsApplied();
+    void monoSumsBothSides();
+    void limiterHoldsTheCeiling_data();
+    void limiterHoldsTheCeiling();
+    void limiterIsTransparentBelow();
+    void notANumberIsNotHeard();
+    void callbackAllocatesNothing();
+    void programsAreFreedAfterUse();
+    void changesFromAnotherThread();
+    void metersTellWhatIsHeard();
+};
+
+void TestPlayer::silentUntilAsked()
+{
+    Rig r;
+    r.player.setProgram(program({test::sine(500.0, 0.5, 48000.0, 1.0)}, 0, 48000));
+    for (const float v : r.heard(4800)) QCOMPARE(v, 0.0f);
+}
+
+void TestPlayer::startStopAndSwapAreGentle()
+{
+    Rig r;
+    r.player.setProgram(
+        program({test::sine(997.0, 0.5, 48000.0, 2.0), test::sine(1499.0, 0.5, 48000.0, 2.0)}, 0, 96000));
+    std::vector<float> all;
+    const auto go = [&](std::size_t n) { test::append(all, r.heard(n)); };
+    go(2000);
+    r.player.setPlaying(true);
+    go(24000);
+    r.player.setSlot(1);
+    go(24000);
+    r.player.setMono(true);
+    go(9000);
+    r.player.setProgram(
+        program({test::sine(2003.0, 0.4, 48000.0, 2.0), test::sine(1103.0, 0.5, 48000.0, 2.0)}, 0, 96000));
+    go(24000);
+    r.player.setPlaying(false);
+    go(6000);
+    r.player.setPlaying(true);
+    go(24000);
+    QVERIFY2(steepestRise(all) < 6.0, qPrintable(QString::number(steepestRise(all)))); // goals
+    float step = 0.0f;
+    for (std::size_t i = 1; i < all.size(); ++i) step = std::max(step, std::abs(all[i] - all[i - 1]));
+    QVERIFY(step < 0.5f * 2.0f * 3.1416f * 1499.0f / 48000.0f * 1.5f); // no jump that the waves do not make themselves
+    for (std::size_t i = all.size() - 24000 - 3000; i < all.size() - 24000; ++i)
+        QVERIFY(std::abs(all[i]) < 1e-3f); // it did stop
+}
+
+void TestPlayer::loopIsGapless()
+{
+    // A loop of whole periods of a wave that goes on before it: nothing is to be heard of the seam.
+    Rig r;
+    r.player.setProgram(program({test::sine(480.0, 0.5, 48000.0, 2.0)}, 24000, 48000));
+    r.player.setPlaying(true);
+    r.heard(12000);
+    const auto x = r.heard(96000);
+    for (std::size_t i = 100; i < x.size(); ++i) QVERIFY(std::abs(x[i] - x[i - 100]) < 1e-3f); // still the same period
+}
+
+void TestPlayer::matchingGainIsApplied()
+{
+    Rig r;
+    auto p = program({test::sine(997.0, 0.4, 48000.0, 1.0)}, 0, 48000);
+    p->entries[0].gain = 0.25f;
+    r.player.setProgram(p);
+    r.player.setPlaying(true);
+    r.heard(12000);
+    const auto x = r.heard(24000);
+    QVERIFY(std::abs(*std::ranges::max_element(x) - 0.1f) < 1e-3f);
+}
+
+void TestPlayer::monoSumsBothSides()
+{
+    Rig r;
+    auto p = std::make_shared<Program>();
+    const auto x = test::sine(500.0, 0.4, 48000.0, 1.0);
+    auto y = x;
+    for (float& v : y) v = -v;
+    p->entries.push_back({std::make_shared<core::Recording>(test::recording({x, y}, 48000)), 1.0f});
+    p->loopEnd = 48000;
+    r.player.setProgram(p);
+    r.player.setPlaying(true);
+    r.heard(12000);
+    QVERIFY(*std::ranges::max_element(r.heard(9600)) > 0.39f);
+    r.player.setMono(true);
+    r.heard(9600);
+    QVERIFY(*std::ranges::max_element(r.heard(9600)) < 1e-4f); // turned over: nothing is left
+}
+
+void TestPlayer::limiterHoldsTheCeiling_data()
+{
+    QTest::addColumn<double>("hz");
+    QTest::addColumn<double>("amplitude");
+    for (const double hz : {50.0, 997.0, 11025.0, 12000.0})
+        for (const double a : {1.0, 3.0, 30.0}) QTest::addRow("%g Hz, %g", hz, a) << hz << a;
+}
+
+void TestPlayer::limiterHoldsTheCeiling()
+{
+    QFETCH(double, hz);
+    QFETCH(double, amplitude);
+    SafetyLimiter limiter;
+    limiter.prepare(48000.0);
+    auto l = test::sine(hz, amplitude, 48000.0, 1.0, 0.7), r = l;
+    std::fill(l.begin(), l.begin() + 10000, 0.0f); // comes at once
+    limiter.process(l.data(), r.data(), l.size());
+    // True peak by a much finer interpolation than the limiter's own: 16 points between samples, 64 taps.
+    double peak = 0.0;
+    for (std::size_t i = 9000; i<40000; i += hz> 5000 ? 1 : 7)
+        for (int k = 0; k < 16; ++k) {
+            double y = 0.0;
+            for (int t = -32; t < 32; ++t) {
+                const double d = double(t) - k / 16.0;
+                const double sinc = std::abs(d) < 1e-9 ? 1.0 : std::sin(std::numbers::pi * d) / (std::numbers::pi * d);
+                y += double(l[i + std::size_t(t + 32)]) * sinc * (0.5 + 0.5 * std::cos(std::numbers::pi * d / 33.0));
+            }
+            peak = std::max(peak, std::abs(y));
+            if (hz < 5000) break;
+        }
+    QVERIFY2(20.0 * std::log10(peak) < -0.9,
+             qPrintable(QString::number(20.0 * std::log10(peak)))); // -1 dBTP, the ruler's own error aside
+}
+
+void TestPlayer::limiterIsTransparentBelow()
+{
+    SafetyLimiter limiter;
+    limiter.prepare(48000.0);
+    const auto x = test::sine(997.0, 0.8, 48000.0, 0.2);
+    auto l = x, r = x;
+    limiter.process(l.data(), r.data(), l.size());
+    for (std::size_t i = limiter.latency(); i < x.size(); ++i)
+        QVERIFY(std::abs(l[i] - x[i - limiter.latency()]) < 1e-6f);
+}
+
+void TestPlayer::notANumberIsNotHeard()
+{
+    SafetyLimiter limiter;
+    limiter.prepare(48000.0);
+    std::vector<float> l(2000, 0.1f), r(2000, 0.1f);
+    l[500] = std::numeric_limits<float>::quiet_NaN();
+    r[600] = std::numeric_limits<float>::infinity();
+    limiter.process(l.data(), r.data(), l.size());
+    for (std::size_t i = 0; i < l.size(); ++i) QVERIFY(std::isfinite(l[i]) && std::isfinite(r[i]));
+}
+
+void TestPlayer::callbackAllocatesNothing()
+{
+    Rig r;
+    r.player.setProgram(
+        program({test::sine(500.0, 2.0, 48000.0, 1.0), test::sine(900.0, 0.5, 48000.0, 1.0)}, 0, 24000));
+    auto other = program({test::sine(300.0, 0.5, 48000.0, 1.0)}, 100, 20000);
+    r.player.setPlaying(true);
+    std::vector<float> left(512), right(512);
+    long allocations = 0, locks = 0;
+    for (int block = 0; block < 400; ++block) {
+        if (block == 100) r.player.setSlot(1);
+        if (block == 150) r.player.setMono(true);
+        if (block == 200) r.player.setProgram(other);
+        if (block == 300) r.player.setPlaying(false);
+        if (block == 340) r.player.seek(5000);
+        if (block == 350) r.player.setPlaying(true);
+        const test::AllocationWatch watch;
+        r.player.fill(left.data(), right.data(), std::size_t(1 + (block * 37) % 512));
+        allocations += watch.allocations();
+        locks += watch.locks();
+    }
+    QCOMPARE(allocations, 0L);
+    QCOMPARE(locks, 0L);
+    { // the watch itself can tell
+        const test::AllocationWatch watch;
+        ::operator delete(::operator new(8)); // a call that no compiler may leave out
+        QVERIFY(watch.allocations() > 0);
+    }
+}
+
+void TestPlayer::programsAreFreedAfterUse()
+{
+    Rig r;
+    std::weak_ptr<const Program> first;
+    {
+        auto p = program({test::sine(500.0, 0.5, 48000.0, 1.0)}, 0, 24000);
+        first = p;
+        r.player.setProgram(std::move(p));
+    }
+    r.player.setPlaying(true);
+    r.heard(10000);
+    QVERIFY(!first.expired()); // it is being played
+    r.player.setProgram(program({test::sine(300.0, 0.5, 48000.0, 1.0)}, 0, 24000));
+    r.heard(256);
+    QVERIFY(!first.expired()); // fading out
+    r.heard(20000);
+    r.player.setProgram(nullptr);
+    r.heard(20000);
+    r.player.setProgram(nullptr);
+    QVERIFY(first.expired());
+}
+
+void TestPlayer::changesFromAnotherThread()
+{
+    // For the thread sanitizer: the audio thread runs while programs, slots and wishes come from this one.
+    Player player(48000.0);
+    SimulatedDevice device(48000.0, 64, SimulatedDevice::Clock::RealTime);
+    QVERIFY(bool(device.start(player)));
+    player.setPlaying(true);
+    for (int i = 0; i < 200; ++i) {
+        player.setProgram(
+            program({test::sine(300.0 + i, 0.3, 48000.0, 0.02), test::sine(200.0, 0.3, 48000.0, 0.02)}, 0, 900));
+        player.setSlot(std::size_t(i % 2));
+        player.setMono(i % 3 == 0);
+        MeterFrame frame;
+        while (player.readMeter(frame)) QVERIFY(std::isfinite(frame.peak[0]));
+        if (i % 20 == 0) QTest::qSleep(5);
+    }
+    device.stop();
+}
+
+void TestPlayer::metersTellWhatIsHeard()
+{
+    Rig r;
+    r.player.setProgram(program({test::sine(997.0, 0.5, 48000.0, 1.0)}, 0, 48000));
+    r.player.setPlaying(true);
+    r.heard(24000);
+    MeterFrame frame, last;
+    while (r.player.readMeter(frame)) {}
+    r.heard(24000);
+    double squares = 0.0, frames = 0.0;
+    while (r.player.readMeter(last)) squares += last.squares[0], frames += last.frames;
+    QVERIFY(std::abs(squares / frames - 0.125) < 0.001);
+    QVERIFY(std::abs(last.peak[1] - 0.5f) < 0.005f);
+}
+
+QTEST_APPLESS_MAIN(TestPlayer)
+#include "test_player.moc"
