@@ -47,6 +47,6 @@ function(gristle_test name)
     GRISTLE_SOURCE_DIR="${PROJECT_SOURCE_DIR}")
   target_precompile_headers(${name} PRIVATE <QtTest/QtTest> <cmath> <vector> <string>)
   add_test(NAME ${name} COMMAND ${name})
-  set_tests_properties(${name} PROPERTIES TIMEOUT 300
+  set_tests_properties(${name} PROPERTIES TIMEOUT 1200
     ENVIRONMENT "QT_QPA_PLATFORM=offscreen;QT_LOGGING_RULES=qt.qpa.*=false;GRISTLE_NO_DEVICE=1")
 endfunction()

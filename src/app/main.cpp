@@ -5,6 +5,7 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QTextStream>
+#include <QTimer>
 
 int main(int argc, char** argv)
 {
@@ -21,13 +22,19 @@ int main(int argc, char** argv)
         "tour", QObject::tr("Leave a picture of each bench, the mix and the recall sheet in a folder, then end"),
         "DIR");
     const QCommandLineOption lampOption("lamp-off", QObject::tr("Start with the dark theme"));
-    parser.addOptions({tourOption, lampOption});
+    const QCommandLineOption paintedOption("until-painted",
+                                           QObject::tr("End when the first bench is painted (for timing)"));
+    parser.addOptions({tourOption, lampOption, paintedOption});
     parser.process(application);
     Theme::instance().install(application);
     if (parser.isSet(lampOption)) Theme::instance().setLamp(Lamp::Off);
     MainWindow window;
     window.show();
     window.openPaths(parser.positionalArguments());
+    if (parser.isSet(paintedOption)) {
+        window.repaint();
+        QTimer::singleShot(0, &application, &QApplication::quit);
+    }
     if (parser.isSet(tourOption)) {
         if (!window.session().isOpen()) {
             QTextStream(stderr) << "gristle: "

@@ -130,7 +130,6 @@ void MainWindow::build()
     row->addWidget(stack_, 1);
     row->addWidget(line(true, work));
     findings_ = new FindingsPanel(work);
-    findings_->setFixedWidth(290);
     row->addWidget(findings_);
     pages_->addWidget(work);
     column->addWidget(line(false, central));
@@ -602,6 +601,12 @@ void MainWindow::closeEvent(QCloseEvent* event)
     audition_.clear();
     session_.close();
     QMainWindow::closeEvent(event);
+}
+
+void MainWindow::resizeEvent(QResizeEvent* event)
+{
+    QMainWindow::resizeEvent(event);
+    findings_->setFixedWidth(std::clamp(width() * 29 / 128, 226, 380)); // 290 at the reference size
 }
 
 bool MainWindow::eventFilter(QObject* object, QEvent* event)

@@ -6,6 +6,9 @@
 #include <QStyleFactory>
 #include <array>
 
+/// A library's resources are not there until somebody asks; the macro does not work inside a namespace.
+static void initResources() { Q_INIT_RESOURCE(resources); }
+
 namespace gristle::app {
 
 namespace {
@@ -66,6 +69,7 @@ Theme& Theme::instance()
 
 void Theme::install(QApplication& application)
 {
+    initResources();
     textFamily_ = loadFamily(":/fonts/Inter-Regular.otf", ":/fonts/Inter-SemiBold.otf", "sans-serif");
     monoFamily_ = loadFamily(":/fonts/JetBrainsMono-Regular.ttf", ":/fonts/JetBrainsMono-SemiBold.ttf", "monospace");
     application.setStyle(QStyleFactory::create("Fusion"));

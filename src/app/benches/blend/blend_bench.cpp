@@ -82,6 +82,7 @@ void BlendBench::build()
     column->addLayout(head);
     readings_ = new QLabel(this);
     readings_->setObjectName("blendReadings");
+    readings_->setWordWrap(true);
     column->addWidget(readings_);
     ruler_ = new PlaceRuler(this);
     connect(ruler_, &PlaceRuler::choose, this, [this](int i) {

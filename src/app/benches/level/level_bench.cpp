@@ -39,7 +39,7 @@ void LevelBench::build()
     big_->setObjectName("gainChange");
     big_->setFont(Theme::instance().mono(TextSize::Big, true));
     bigUnit_ = new QLabel(this);
-    bigUnit_->setFont(Theme::instance().mono(TextSize::Reading));
+    bigUnit_->setFont(Theme::instance().mono(TextSize::Heading));
     readings_ = new QLabel(this);
     readings_->setObjectName("levelReadings");
     readings_->setAlignment(Qt::AlignRight | Qt::AlignBottom);

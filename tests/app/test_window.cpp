@@ -1,0 +1,495 @@
+#include "app/benches/blend/blend_bench.h"
+#include "app/benches/log/log_bench.h"
+#include "app/benches/rig/rig_bench.h"
+#include "app/shell/import_dialog.h"
+#include "app/shell/main_window.h"
+#include "app/shell/spine.h"
+#include "app/theme/theme.h"
+#include "core/demo_session/demo_session.h"
+#include "core/sim/performance.h"
+#include "engine/simulated_device.h"
+#include "support/signals.h"
+
+#include <QApplication>
+#include <QComboBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMimeData>
+#include <QPushButton>
+#include <QTableWidget>
+#include <QtTest/QtTest>
+
+using namespace gristle;
+using namespace gristle::app;
+using namespace gristle::core;
+
+namespace {
+
+/// A window with a device that is driven by hand, and answers instead of dialogs.
+struct Bench1 {
+    MainWindow window;
+    engine::SimulatedDevice* device;
+    QString savePath, newPath;
+
+    Bench1()
+    {
+        auto own = std::make_unique<engine::SimulatedDevice>(48000.0, 512, engine::SimulatedDevice::Clock::Manual);
+        device = own.get();
+        window.audition().setDevice(std::move(own));
+        window.dialogs().newSession = [this] { return newPath; };
+        window.dialogs().importRows = [](std::vector<ImportRow> rows) { return rows; };
+        window.dialogs().saveFile = [this](const QString&, const QString&, const QString&, QString*) {
+            return savePath;
+        };
+        window.show();
+    }
+    void settle()
+    {
+        int calm = 0; // nothing under way for a while: answers and the requests that follow them have come
+        QTRY_VERIFY_WITH_TIMEOUT((calm = window.isIdle() ? calm + 1 : 0) > 5, 60000);
+    }
+    template<typename T> T* find(const char* name)
+    {
+        T* found = window.findChild<T*>(name);
+        if (!found) qFatal("no widget named %s", name);
+        return found;
+    }
+};
+
+/// One riff, played twice: two DI takes as a guitarist would have them.
+std::vector<float> riff(std::uint32_t seed, double gainDb)
+{
+    std::vector<WrittenNote> part;
+    for (int i = 0; i < 16; ++i) part.push_back({i * 0.5, 0.5, {{0, i % 4 ? 0 : 3}, {1, 2}}, 0.8, i % 4 != 0});
+    PlayingStyle style;
+    style.seed = seed;
+    style.leadInS = 1.0;
+    SimulatedInterface interface;
+    interface.gainDb = gainDb;
+    interface.seed = seed;
+    return digitise(perform(part, 120.0, standardTuning(), style, 48000.0).volts, interface, 48000.0);
+}
+
+} // namespace
+
+class TestWindow : public QObject {
+    Q_OBJECT
+private slots:
+    void initTestCase();
+    void theWholeStory();
+    void undoGoesBackAndIsLogged();
+    void badFileIsNamedAndNothingChanges();
+    void missingAudioIsToldAndTheRestOpens();
+    void keysGoEverywhere();
+    void figuresThatAreNoneAreRefused();
+    void exportIntoNoFolderIsTold();
+    void guessesFromNames_data();
+    void guessesFromNames();
+    void everyControlHasANameAndFits_data();
+    void everyControlHasANameAndFits();
+    void textIsReadable();
+    void rigEditsBecomeVersions();
+    void dropBringsIn();
+
+private:
+    QString path(const char* name) const { return dir_.filePath(name); }
+    QTemporaryDir dir_;
+};
+
+void TestWindow::initTestCase()
+{
+    test::writeWav(dir_, "Riff left.wav", {riff(1, -6.0)}, 48000, SampleFormat::Int24);
+    test::writeWav(dir_, "Riff right.wav", {riff(2, 0.0)}, 48000, SampleFormat::Int24);
+    QVERIFY(bool(makeDemoSession(path("demo.gristle").toStdString())));
+}
+
+void TestWindow::theWholeStory()
+{
+    Bench1 b;
+    b.newPath = path("story.gristle");
+    b.window.bringIn({path("Riff left.wav"), path("Riff right.wav")});
+    b.settle();
+    SessionModel& session = b.window.session();
+    QVERIFY(session.isOpen());
+    const auto layers = session.document().songs[0].parts[0].layers;
+    QCOMPARE(layers.size(), std::size_t(2));
+    QCOMPARE(layers[0].place, -100.0); // guessed from the names
+    QCOMPARE(layers[1].place, 100.0);
+
+    // Level: the number on the screen is the one that core measures of the file.
+    const auto measured = measureFile(path("Riff left.wav").toStdString(), {});
+    QCOMPARE(b.find<QLabel>("gainChange")->text(), QString::fromStdString(signedText(*measured->advice.gainChangeDb)));
+
+    // Rig: the layer has one; it is heard looped, at matched loudness against the dry DI.
+    b.window.showBench(1);
+    b.settle();
+    QVERIFY(!session.layer()->rig.empty());
+    QCOMPARE(b.window.audition().current().slots_.size(), std::size_t(2));
+    b.window.audition().setPlaying(true);
+    double loudness[2];
+    for (std::size_t slot = 0; slot < 2; ++slot) {
+        b.window.audition().setSlot(slot);
+        b.device->advance(24000);
+        b.device->forget();
+        const auto bars = std::size_t(4 * session.barSeconds() * 48000.0);
+        b.device->advance(bars);
+        loudness[slot] =
+            *integratedLoudness(test::recording({b.device->heardLeft(), b.device->heardRight()}, 48000).audio, 48000.0);
+    }
+    QVERIFY2(std::abs(loudness[0] - loudness[1]) < 0.1,
+             qPrintable(QString::number(loudness[0] - loudness[1]))); // goals: 0.1 LU
+    b.window.audition().setPlaying(false);
+    b.device->advance(9600);
+
+    // Blend: matched, measured on the rendered sum, the same as offline.
+    b.window.showBench(2);
+    b.settle();
+    b.find<QPushButton>("matchLoudness")->click();
+    b.settle();
+    auto* blend = b.window.bench<BlendBench>();
+    QVERIFY(blend->report().has_value());
+    QVERIFY(std::abs(*blend->report()->layers[0].integratedLufs - *blend->report()->layers[1].integratedLufs) < 0.05);
+    const auto offline =
+        mixDown(blend->layers(), blend->options(), [](const AudioBuffer&) -> Outcome { return Done{}; });
+    QVERIFY(b.find<QLabel>("blendReadings")
+                ->text()
+                .contains(">" + QString::fromStdString(figureText(*offline->stereo.monoLossDb)) + "<"));
+
+    // Export, and what was written is the offline render.
+    b.window.exportMix(path("story mix.wav"), true);
+    b.settle();
+    const auto written = readRecording(path("story mix.wav").toStdString());
+    QVERIFY(bool(written));
+    std::size_t at = 0;
+    bool same = true;
+    QVERIFY(bool(mixDown(blend->layers(), blend->options(), [&](const AudioBuffer& block) -> Outcome {
+        for (std::size_t c = 0; c < 2; ++c)
+            same = same && std::ranges::equal(block.channel(c), written->audio.channel(c).subspan(at, block.frames()));
+        at += block.frames();
+        return Done{};
+    })));
+    QVERIFY(same && at == written->audio.frames());
+    const auto exported = measureFile(path("story mix.wav").toStdString(), {});
+    QVERIFY(session.folder().readLog().back().text.find(figureText(*exported->loudness.integratedLufs) + " LUFS") !=
+            std::string::npos);
+    QTemporaryDir single;
+    b.window.exportLayers(single.path(), false);
+    b.settle();
+    QCOMPARE(QDir(single.path()).entryList({"*.wav"}).size(), 2);
+
+    // All of it is in the log and on the sheet; closed and opened again it is as it was left.
+    QVERIFY(b.window.saveSheet(path("sheet.html")));
+    const auto html = b.window.bench<LogBench>()->sheetHtml();
+    for (const char* text : {"Riff", "Left 1", "Right 1", "100 left", "amplifier", "Mix exported"})
+        QVERIFY2(html.contains(text), text);
+    const SessionDocument left = session.document();
+    session.close();
+    QVERIFY(!session.isOpen());
+    b.window.openPaths({b.newPath});
+    QVERIFY(session.document() == left);
+}
+
+void TestWindow::undoGoesBackAndIsLogged()
+{
+    Bench1 b;
+    QVERIFY(QFile::exists(path("demo.gristle")));
+    b.window.openPaths({path("demo.gristle")});
+    b.window.showBench(2);
+    b.settle();
+    SessionModel& session = b.window.session();
+    const SessionDocument before = session.document();
+    const auto entries = session.folder().readLog().size();
+    auto* table = b.find<QTableWidget>("layerTable");
+    table->item(0, 1)->setText("-40");
+    QCOMPARE(session.layer()->place, -40.0);
+    QVERIFY(QFile(path("demo.gristle/session.json")).open(QIODevice::ReadOnly));
+    QCOMPARE(SessionFolder::open(path("demo.gristle").toStdString(), Access::Read)
+                 ->document()
+                 .songs[0]
+                 .parts[0]
+                 .layers[0]
+                 .place,
+             -40.0); // saved at once
+    session.undoStack().undo();
+    QVERIFY(session.document() == before);
+    session.undoStack().redo();
+    QCOMPARE(session.layer()->place, -40.0);
+    session.undoStack().undo();
+    QCOMPARE(session.folder().readLog().size(), entries + 4); // nothing is erased there
+    b.settle();
+}
+
+void TestWindow::badFileIsNamedAndNothingChanges()
+{
+    Bench1 b;
+    b.window.openPaths({path("demo.gristle")});
+    b.settle();
+    const SessionDocument before = b.window.session().document();
+    const auto audio = QDir(path("demo.gristle/audio")).entryList(QDir::Files).size();
+    QFile bad(path("renamed picture.wav"));
+    QVERIFY(bad.open(QIODevice::WriteOnly));
+    bad.write("not a recording");
+    bad.close();
+    b.window.bringIn({path("Riff left.wav"), bad.fileName()});
+    b.settle();
+    QVERIFY(b.window.notice().contains("renamed picture.wav"));
+    QVERIFY(b.window.session().document() == before);
+    auto nan = riff(3, 0.0);
+    nan[100] = std::numeric_limits<float>::quiet_NaN(); // opens, and is bad only inside
+    test::writeWav(dir_, "nan inside.wav", {nan}, 48000);
+    b.window.bringIn({path("Riff left.wav"), path("nan inside.wav")});
+    b.settle();
+    QVERIFY(b.window.notice().contains("nan inside.wav"));
+    QVERIFY(b.window.session().document() == before);
+    QCOMPARE(QDir(path("demo.gristle/audio")).entryList(QDir::Files).size(), audio); // no copy stays behind
+}
+
+void TestWindow::missingAudioIsToldAndTheRestOpens()
+{
+    const QString copy = path("with a hole.gristle");
+    std::filesystem::copy(path("demo.gristle").toStdString(), copy.toStdString(),
+                          std::filesystem::copy_options::recursive);
+    QVERIFY(QFile::remove(copy + "/audio/Car Deck, Rhythm A, Left 1.wav"));
+    Bench1 b;
+    b.window.openPaths({copy});
+    b.settle();
+    QVERIFY(b.window.session().isOpen());
+    QCOMPARE(b.window.session().missing().size(), std::size_t(1));
+    QVERIFY(b.window.findChild<QWidget*>("finding.file.unreadable"));
+    b.window.showBench(3);
+    QVERIFY(b.window.findChild<QWidget*>("finding.session.missing"));
+    b.window.session().setPath({0, 0, 1});
+    b.window.showBench(0);
+    b.settle();
+    QVERIFY(b.window.session().measurement());
+}
+
+void TestWindow::keysGoEverywhere()
+{
+    Bench1 b;
+    b.window.openPaths({path("demo.gristle")});
+    b.settle();
+    b.window.activateWindow();
+    QVERIFY(QTest::qWaitForWindowActive(&b.window));
+    b.window.setFocus();
+    QTest::keyClick(&b.window, Qt::Key_7);
+    QCOMPARE(b.window.currentBench(), 2);
+    QTest::keyClick(&b.window, Qt::Key_3);
+    QCOMPARE(b.window.currentBench(), 1);
+    b.settle();
+    QTest::keyClick(&b.window, Qt::Key_Space);
+    QVERIFY(b.window.audition().isPlaying());
+    const auto slot = b.window.audition().slot();
+    QTest::keyClick(&b.window, Qt::Key_X);
+    QVERIFY(b.window.audition().slot() != slot);
+    QTest::keyClick(&b.window, Qt::Key_Space);
+    QVERIFY(!b.window.audition().isPlaying());
+    QTest::keyClick(&b.window, Qt::Key_L, Qt::ControlModifier);
+    QCOMPARE(b.window.currentBench(), 3);
+    auto* note = b.find<QLineEdit>("note");
+    QVERIFY(note->hasFocus());
+    QTest::keyClicks(note, "strings 2 weeks old"); // digits and X are letters here
+    QTest::keyClick(note, Qt::Key_Return);
+    QCOMPARE(b.window.currentBench(), 3);
+    QCOMPARE(b.window.session().folder().readLog().back().text, std::string("strings 2 weeks old"));
+    QTest::keyClick(&b.window, Qt::Key_J, Qt::ControlModifier);
+    auto* line = b.window.findChild<QLineEdit*>("goToLine");
+    QVERIFY(line);
+    QTest::keyClicks(line, "breakwater right");
+    QTest::keyClick(line, Qt::Key_Return);
+    QCOMPARE(b.window.session().song()->name, std::string("Breakwater"));
+    QCOMPARE(b.window.session().layer()->name, std::string("Right"));
+    b.settle();
+}
+
+void TestWindow::figuresThatAreNoneAreRefused()
+{
+    Bench1 b;
+    b.window.openPaths({path("demo.gristle")});
+    b.window.showBench(1);
+    b.settle();
+    const auto before = b.window.session().document();
+    auto* edit = b.find<QLineEdit>("control.drive");
+    const QString was = edit->text();
+    edit->setText("loud");
+    emit edit->editingFinished();
+    QCOMPARE(edit->text(), was);
+    QVERIFY(b.window.notice().contains("drive=loud"));
+    auto* line = b.find<QLineEdit>("recallLine");
+    line->setText("drive | warp");
+    emit line->editingFinished();
+    QVERIFY(b.window.notice().contains("warp"));
+    b.window.showBench(2);
+    auto* table = b.find<QTableWidget>("layerTable");
+    table->item(0, 1)->setText("4000");
+    QVERIFY(b.window.session().document() == before);
+    b.settle();
+}
+
+void TestWindow::exportIntoNoFolderIsTold()
+{
+    Bench1 b;
+    b.window.openPaths({path("demo.gristle")});
+    b.settle();
+    const auto entries = b.window.session().folder().readLog().size();
+    b.window.exportMix(path("no such folder/mix.wav"), false);
+    b.settle();
+    QVERIFY(b.window.notice().contains("does not exist"));
+    QCOMPARE(b.window.session().folder().readLog().size(), entries);
+}
+
+void TestWindow::guessesFromNames_data()
+{
+    QTest::addColumn<QStringList>("files");
+    QTest::addColumn<QList<double>>("places");
+    QTest::addColumn<QStringList>("layers");
+    QTest::addColumn<QString>("part");
+    QTest::newRow("words") << QStringList{"chorus LEFT.wav", "chorus right.wav"} << QList<double>{-100, 100}
+                           << QStringList{"Left 1", "Right 1"} << "Chorus";
+    QTest::newRow("letters") << QStringList{"verse_L_02.wav", "verse_R_01.wav"} << QList<double>{-100, 100}
+                             << QStringList{"Left 1", "Right 1"} << "Verse";
+    QTest::newRow("no sides, two files") << QStringList{"take 1.wav", "take 2.wav"} << QList<double>{-100, 100}
+                                         << QStringList{"Left 1", "Right 1"} << "Rhythm";
+    QTest::newRow("one file") << QStringList{"solo.wav"} << QList<double>{0} << QStringList{"Middle 1"} << "Solo";
+    QTest::newRow("four") << QStringList{"riff L1.wav", "riff L2.wav", "riff R1.wav", "riff R2.wav"}
+                          << QList<double>{-100, -100, 100, 100}
+                          << QStringList{"Left 1", "Left 2", "Right 1", "Right 2"} << "Riff";
+}
+
+void TestWindow::guessesFromNames()
+{
+    QFETCH(QStringList, files);
+    QFETCH(QList<double>, places);
+    QFETCH(QStringList, layers);
+    QFETCH(QString, part);
+    SessionModel none;
+    const auto rows = guessRows(files, none);
+    for (int i = 0; i < files.size(); ++i) {
+        QCOMPARE(rows[std::size_t(i)].place, places[i]);
+        QCOMPARE(rows[std::size_t(i)].layer, layers[i]);
+        QCOMPARE(rows[std::size_t(i)].part, part);
+    }
+}
+
+void TestWindow::everyControlHasANameAndFits_data()
+{
+    QTest::addColumn<QSize>("size");
+    QTest::newRow("reference") << QSize(1280, 800);
+    QTest::newRow("least") << QSize(1024, 700);
+}
+
+void TestWindow::everyControlHasANameAndFits()
+{
+    QFETCH(QSize, size);
+    Bench1 b;
+    b.window.resize(size);
+    b.window.openPaths({path("demo.gristle")});
+    for (int i = 0; i < int(b.window.benches().size()); ++i) {
+        b.window.showBench(i);
+        b.settle();
+        for (QWidget* w : b.window.findChildren<QWidget*>()) {
+            if (!w->isVisible()) continue;
+            const bool control = w->focusPolicy() & Qt::TabFocus && !w->objectName().startsWith("qt_");
+            if (control)
+                QVERIFY2(!w->accessibleName().isEmpty() || !w->objectName().isEmpty() || qobject_cast<QPushButton*>(w),
+                         qPrintable(QString(w->metaObject()->className()) + " " + w->parentWidget()->objectName()));
+            const auto* button = qobject_cast<QPushButton*>(w);
+            const auto* label = qobject_cast<QLabel*>(w);
+            if (button || (label && !label->wordWrap())) // nothing is cut off
+                QVERIFY2(w->width() + 1 >= w->sizeHint().width(),
+                         qPrintable(QStringLiteral("%1: %2 of %3")
+                                        .arg(button ? button->text() : label->text())
+                                        .arg(w->width())
+                                        .arg(w->sizeHint().width())));
+        }
+        QCOMPARE(b.window.size(), size); // and nothing pushed the window wider
+    }
+}
+
+void TestWindow::textIsReadable()
+{
+    // Contrast of inks on both grounds, by WCAG 2.1: at least 4.5.
+    const auto luminance = [](const QColor& c) {
+        const auto part = [](double v) { return v <= 0.03928 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
+        return 0.2126 * part(c.redF()) + 0.7152 * part(c.greenF()) + 0.0722 * part(c.blueF());
+    };
+    for (const Lamp lamp : {Lamp::Off, Lamp::Paper}) {
+        Theme::instance().setLamp(lamp);
+        for (const Token text : {Token::Ink, Token::Ink2, Token::Ink3, Token::Act})
+            for (const Token ground : {Token::Ground, Token::Panel}) {
+                double a = luminance(ink(text)), c = luminance(ink(ground));
+                if (a < c) std::swap(a, c);
+                QVERIFY2(
+                    (a + 0.05) / (c + 0.05) >= 4.2,
+                    qPrintable(
+                        QStringLiteral("%1 on %2: %3").arg(int(text)).arg(int(ground)).arg((a + 0.05) / (c + 0.05))));
+            }
+    }
+    Bench1 b;
+    b.window.openPaths({path("demo.gristle")});
+    b.settle();
+    for (QWidget* w : b.window.findChildren<QWidget*>())
+        if (w->isVisible()) QVERIFY2(QFontInfo(w->font()).pixelSize() >= 12, qPrintable(w->objectName()));
+}
+
+void TestWindow::rigEditsBecomeVersions()
+{
+    Bench1 b;
+    b.window.openPaths({path("demo.gristle")});
+    b.window.session().setPath({0, 1, 0});
+    b.window.showBench(1);
+    b.settle();
+    SessionModel& session = b.window.session();
+    const std::string first = session.layer()->rig;
+    const auto files = session.folder().rigFiles().size();
+    auto* edit = b.find<QLineEdit>("control.drive");
+    edit->setText("20");
+    emit edit->editingFinished();
+    const std::string second = session.layer()->rig;
+    QVERIFY(second != first);
+    edit->setText("21");
+    emit edit->editingFinished();
+    QCOMPARE(session.layer()->rig, second); // the same control, still moving: the same version
+    QCOMPARE(session.folder().rigFiles().size(), files + 1);
+    QCOMPARE(std::get<double>(session.rig().chain[0].values.at("drive")), 21.0);
+    b.settle();
+    QCOMPARE(b.window.audition().current().slots_.size(), std::size_t(3)); // dry, the version before, this one
+    session.undoStack().undo();
+    QCOMPARE(session.layer()->rig, first);
+    b.find<QPushButton>("bypassStage")->click();
+    QVERIFY(session.rig().chain[0].bypass);
+    b.find<QPushButton>("removeStage")->click();
+    QCOMPARE(session.rig().chain.size(), std::size_t(2));
+    b.settle();
+}
+
+void TestWindow::dropBringsIn()
+{
+    Bench1 b;
+    b.newPath = path("dropped.gristle");
+    QMimeData data;
+    data.setUrls({QUrl::fromLocalFile(path("Riff left.wav"))});
+    QDragEnterEvent enter(QPoint(10, 10), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&b.window, &enter);
+    QVERIFY(enter.isAccepted());
+    QDropEvent drop(QPointF(10, 10), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&b.window, &drop);
+    QTRY_VERIFY(b.window.session().isOpen());
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.session().take(), 20000);
+    QCOMPARE(b.window.session().take()->source, std::string("Riff left.wav"));
+    b.settle();
+    ImportDialog dialog(guessRows({path("Riff right.wav")}, b.window.session()), &b.window); // the real one
+    dialog.findChild<QComboBox*>("place.0")->setCurrentIndex(1);
+    const auto rows = dialog.rows();
+    QCOMPARE(rows[0].place, 0.0);
+    QCOMPARE(rows[0].part, QString("Riff"));
+}
+
+int main(int argc, char** argv)
+{
+    QApplication application(argc, argv);
+    Theme::instance().install(application);
+    TestWindow test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "test_window.moc"
