@@ -7,16 +7,6 @@ namespace gristle::core {
 
 namespace {
 
-MinMax extremes(std::span<const float> x)
-{
-    MinMax out{x[0], x[0]};
-    for (const float v : x) {
-        out.low = v < out.low ? v : out.low;
-        out.high = v > out.high ? v : out.high;
-    }
-    return out;
-}
-
 MinMax merged(MinMax a, MinMax b) { return {std::min(a.low, b.low), std::max(a.high, b.high)}; }
 
 } // namespace
@@ -26,7 +16,7 @@ void PeakPyramid::push(std::span<const float> mono)
     frames_ += mono.size();
     while (!mono.empty()) {
         const std::size_t take = std::min(mono.size(), kBlock - openFrames_);
-        const MinMax part = extremes(mono.first(take));
+        const MinMax part = extremesOf(mono.first(take));
         open_ = openFrames_ == 0 ? part : merged(open_, part);
         openFrames_ += take;
         mono = mono.subspan(take);

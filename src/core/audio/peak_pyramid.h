@@ -1,17 +1,13 @@
 #pragma once
 
+#include "core/audio/block_stats.h"
+
 #include <cstddef>
 #include <cstdint>
 #include <span>
 #include <vector>
 
 namespace gristle::core {
-
-struct MinMax {
-    float low = 0.0f;
-    float high = 0.0f;
-    bool operator==(const MinMax&) const = default;
-};
 
 /// Lowest and highest sample of a mono signal over blocks of 64 frames, and over 4, 16, 64 ... of these, so that any
 /// stretch at any zoom is drawn from at most about four entries a column without reading samples again.

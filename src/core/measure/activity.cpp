@@ -1,5 +1,7 @@
 #include "core/measure/activity.h"
 
+#include "core/audio/block_stats.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -69,13 +71,9 @@ void HopTrack::push(std::span<const float> mono)
     while (!mono.empty()) {
         const std::int64_t end = hopEnd();
         const auto take = static_cast<std::size_t>(std::min<std::int64_t>(std::int64_t(mono.size()), end - frames_));
-        double sum = 0.0, squares = 0.0;
-        for (const float x : mono.first(take)) {
-            sum += double(x);
-            squares += double(x) * double(x);
-        }
-        sum_ += sum;
-        squares_ += squares;
+        const Sums sums = sumsOf(mono.first(take));
+        sum_ += sums.sum;
+        squares_ += sums.squares;
         frames_ += std::int64_t(take);
         mono = mono.subspan(take);
         if (frames_ == end) {

@@ -21,7 +21,8 @@ constexpr double kWorkingRateHz = 2000.0; // 12 x 60.8 = 730 Hz fits below its 8
 constexpr double kLongestS = 10.0;
 
 struct Data {
-    std::vector<double> t, x; ///< seconds, samples
+    std::vector<double> t, x; ///< seconds, samples less their mean
+    double spacing = 0.0;     ///< seconds between samples that follow each other
     double longestS = 0.0;
 };
 
@@ -44,12 +45,16 @@ void thinOut(const TimedSamples& stretch, double rateHz, Data& into)
     }
     const auto& s = stretch.samples;
     const std::size_t before = into.t.size();
+    into.spacing = double(step) / rateHz;
     for (std::size_t at = half; at + half < s.size(); at += step) {
         double y = 0.0;
         for (std::size_t k = 0; k < taps.size(); ++k) y += taps[k] * double(s[at - half + k]);
         into.t.push_back(stretch.startS + double(at) / rateHz);
         into.x.push_back(y);
     }
+    double mean = 0.0; // each rest about its own: an offset that wanders must not look like a slow hum
+    for (std::size_t i = before; i < into.x.size(); ++i) mean += into.x[i] / double(into.x.size() - before);
+    for (std::size_t i = before; i < into.x.size(); ++i) into.x[i] -= mean;
     into.longestS = std::max(into.longestS, double(into.t.size() - before) / lowRate);
 }
 
@@ -114,14 +119,40 @@ Fit fitSeries(const Data& data, double hz, const std::vector<int>& orders)
     return fit;
 }
 
-/// The frequency near `from` that explains most, by a grid fine enough not to miss the peak and a golden section.
+/// Power at the harmonics `orders` of `hz`: what least squares explains, but for the overlap of the lines. For a first
+/// look.
+double roughlyExplained(const Data& data, double hz, const std::vector<int>& orders)
+{
+    double sum = 0.0;
+    for (const int order : orders) {
+        double re = 0.0, im = 0.0;
+        for (std::size_t i = 0;
+             i < data.t.size();) { // the phase is turned on for 64 samples, then taken anew: gaps count
+            const std::size_t end = std::min(i + 64, data.t.size());
+            const double w = 2.0 * kPi * hz * order;
+            const std::complex<double> turn = std::polar(1.0, w * data.spacing);
+            std::complex<double> phase = std::polar(1.0, w * data.t[i]);
+            for (double expected = data.t[i]; i < end && std::abs(data.t[i] - expected) < 0.25 * data.spacing; ++i) {
+                re += data.x[i] * phase.real();
+                im += data.x[i] * phase.imag();
+                phase *= turn;
+                expected += data.spacing;
+            }
+        }
+        sum += re * re + im * im;
+    }
+    return sum;
+}
+
+/// The frequency in [low, high] that explains most: a grid fine enough not to miss the peak, then a golden section on
+/// the least-squares fit itself.
 double bestFrequency(const Data& data, double low, double high, const std::vector<int>& orders)
 {
     const double span = std::max(0.1, data.t.back() - data.t.front());
     const double step = 0.25 / (span * double(orders.back()));
     double best = low, most = -1.0;
     for (double f = low; f <= high; f += step) {
-        const double e = fitSeries(data, f, orders).explained;
+        const double e = roughlyExplained(data, f, orders);
         if (e > most) most = e, best = f;
     }
     double a = best - step, b = best + step;

@@ -1,5 +1,7 @@
 #include "core/measure/level.h"
 
+#include "core/audio/block_stats.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -22,18 +24,12 @@ void LevelMeter::push(std::span<const float> mono)
 {
     while (!mono.empty()) {
         const auto part = mono.first(std::min(mono.size(), kPartial));
-        double sum = 0.0, squares = 0.0;
-        float low = part[0], high = part[0];
-        for (const float x : part) {
-            sum += double(x);
-            squares += double(x) * double(x);
-            low = x < low ? x : low;
-            high = x > high ? x : high;
-        }
-        sum_ += sum;
-        squares_ += squares;
-        peak_ = std::max({peak_, high, -low});
-        noteExtremes(part, low, high);
+        const Sums sums = sumsOf(part);
+        const MinMax e = extremesOf(part);
+        sum_ += sums.sum;
+        squares_ += sums.squares;
+        peak_ = std::max({peak_, e.high, -e.low});
+        noteExtremes(part, e.low, e.high);
         frames_ += static_cast<std::int64_t>(part.size());
         mono = mono.subspan(part.size());
     }

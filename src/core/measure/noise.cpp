@@ -21,6 +21,7 @@ Result<NoiseResult> analyseNoise(const HopTrack& track, const SampleSource& sour
     auto candidates = findRests(powers);
     std::ranges::stable_sort(candidates, [](const Stretch& a, const Stretch& b) { return a.count > b.count; });
     std::vector<TimedSamples> rests;
+    std::vector<Stretch> stretches;
     double readS = 0.0;
     for (Stretch s : candidates) {
         if (readS >= kMostReadS) break;
@@ -29,13 +30,26 @@ Result<NoiseResult> analyseNoise(const HopTrack& track, const SampleSource& sour
         const std::int64_t start = track.hopStart(s.first);
         auto samples = source(start, track.hopStart(s.first + s.count) - start);
         if (!samples) return samples.error();
-        TimedSamples rest{double(start) / track.rateHz(), std::move(*samples)};
-        const auto own = findHum({rest}, track.rateHz(), mains);
-        if (tonalPart(rest.samples, track.rateHz(), own) > kMostTonal) continue;
-        readS += double(rest.samples.size()) / track.rateHz();
-        rests.push_back(std::move(rest));
-        out.rests.push_back(s);
+        readS += double(samples->size()) / track.rateHz();
+        rests.push_back({double(start) / track.rateHz(), std::move(*samples)});
+        stretches.push_back(s);
     }
+    // The mains series is looked for in all of them first: what it explains is no string.
+    const auto byTime = [](std::vector<TimedSamples> r) {
+        std::ranges::sort(r, {}, &TimedSamples::startS);
+        return r;
+    };
+    out.hum = findHum(byTime(rests), track.rateHz(), mains);
+    std::vector<TimedSamples> kept;
+    for (std::size_t i = 0; i < rests.size(); ++i) {
+        double tonal = tonalPart(rests[i].samples, track.rateHz(), out.hum);
+        if (tonal > kMostTonal && !out.hum)
+            tonal = tonalPart(rests[i].samples, track.rateHz(), findHum({rests[i]}, track.rateHz(), mains));
+        if (tonal > kMostTonal) continue;
+        out.rests.push_back(stretches[i]);
+        kept.push_back(std::move(rests[i]));
+    }
+    if (kept.size() != rests.size()) out.hum = findHum(byTime(std::move(kept)), track.rateHz(), mains);
     std::optional<double> floor;
     if (!out.rests.empty()) {
         double power = 0.0, hops = 0.0;
@@ -44,8 +58,6 @@ Result<NoiseResult> analyseNoise(const HopTrack& track, const SampleSource& sour
             hops += double(s.count);
         }
         if (power > 0.0) floor = power / hops;
-        std::ranges::sort(rests, {}, &TimedSamples::startS);
-        out.hum = findHum(rests, track.rateHz(), mains);
     }
     out.playing = findPlaying(powers, floor);
     if (!floor) return out;

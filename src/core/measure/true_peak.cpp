@@ -1,5 +1,6 @@
 #include "core/measure/true_peak.h"
 
+#include "core/audio/block_stats.h"
 #include "core/signal/window.h"
 
 #include <algorithm>
@@ -13,12 +14,8 @@ constexpr double kStopBandDb = 80.0;
 
 float largest(std::span<const float> x) noexcept
 {
-    float low = 0.0f, high = 0.0f;
-    for (const float v : x) {
-        low = v < low ? v : low;
-        high = v > high ? v : high;
-    }
-    return std::max(high, -low);
+    const MinMax e = extremesOf(x);
+    return std::max(e.high, -e.low);
 }
 
 } // namespace

@@ -99,7 +99,8 @@ void BlendBench::build()
     table_->setObjectName("layerTable");
     table_->setAccessibleName(tr("Layers: place, gain and loudness"));
     table_->setHorizontalHeaderLabels({tr("layer"), tr("place"), tr("gain, dB"), tr("loudness, LUFS"), tr("rig")});
-    for (const int col : {kName, kRig}) table_->horizontalHeaderItem(col)->setTextAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    for (const int col : {kName, kRig})
+        table_->horizontalHeaderItem(col)->setTextAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     for (const int col : {kPlace, kGain, kLoudness})
         table_->horizontalHeaderItem(col)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
     table_->verticalHeader()->hide();
