@@ -25,6 +25,7 @@ struct Answer {
     Json json;
     std::string text;
     int exitCode = 0;
+    std::string complaint; ///< for standard error, where the work was done and its outcome is bad
 };
 
 /// Work that a parsed command line asks for.

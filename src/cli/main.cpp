@@ -94,6 +94,7 @@ int run(int argc, char** argv)
     std::cout << text << std::flush;
     if (!std::cout)
         return fail({core::ErrorCode::WriteFailed, "standard output: it could not be written", "check where it goes"});
+    if (!answer->complaint.empty()) std::cerr << "gristle-cli: " << oneLine(answer->complaint) << "\n";
     return answer->exitCode;
 }
 

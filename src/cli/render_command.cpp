@@ -92,7 +92,7 @@ void addRender(CLI::App& app, Job& job)
     command->add_option("--tail", o->tail, "Seconds after the end; by default what the rig needs")
         ->check(CLI::Range(0.0, 3600.0));
     command->add_flag("--float", o->isFloat, "32-bit float instead of 24-bit");
-    command->add_option("--seed", o->seed, "Seed of nodes that use chance");
+    command->add_option("--seed", o->seed, "Seed of nodes that use chance (no node does yet)");
     command->callback([o, &job] { job = [o](const Surroundings& s) { return render(*o, s); }; });
 }
 

@@ -151,8 +151,9 @@ Result<Answer> check(const Options& o, const Surroundings& s)
         a.text = "all there, unchanged\n";
         return a;
     }
-    // What is missing goes to standard output in full; the exit code says that something is.
     a.exitCode = 3;
+    a.complaint = fmt::format("{}: {} {} missing or changed; put {} back, then check again", o.dir, missing.size(),
+                              missing.size() == 1 ? "file is" : "files are", missing.size() == 1 ? "it" : "them");
     return a;
 }
 

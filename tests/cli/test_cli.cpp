@@ -6,6 +6,7 @@
 #include <QJsonObject>
 #include <QProcess>
 #include <QtTest/QtTest>
+#include <csignal>
 
 using namespace gristle;
 using namespace gristle::core;
@@ -53,6 +54,8 @@ private slots:
     void demoIsMeasured();
     void truncatedFileIsAFinding();
     void outputIsTheSameTwice();
+    void interruptedLeavesNothing();
+    void killedAnywhereTheSessionOpens();
 
 private:
     QString path(const char* name) const { return dir_.filePath(name); }
@@ -283,6 +286,39 @@ void TestCli::outputIsTheSameTwice()
 {
     const QStringList a{"measure", path("a b;c.wav"), "--json"};
     QVERIFY(run(a).out == run(a).out);
+}
+
+void TestCli::interruptedLeavesNothing()
+{
+    test::writeWav(dir_, "long.wav", {test::whiteNoise(0.1, 48000 * 400)}, 48000);
+    QProcess p;
+    p.start(GRISTLE_CLI_PATH,
+            {"render", path("long.wav"), path("interrupted.wav"), "--chain", "drive | amplifier | drive", "--json"});
+    QVERIFY(p.waitForStarted());
+    QTest::qWait(300);
+    ::kill(pid_t(p.processId()), SIGINT);
+    QVERIFY(p.waitForFinished(20000));
+    QCOMPARE(p.exitCode(), 130);
+    QVERIFY(p.readAllStandardOutput().isEmpty());
+    QVERIFY(QDir(dir_.path()).entryList({"*interrupted*"}, QDir::Files | QDir::Hidden).isEmpty());
+}
+
+void TestCli::killedAnywhereTheSessionOpens()
+{
+    const QString s = path("killed.gristle");
+    QCOMPARE(run({"session", "new", s}).code, 0);
+    test::writeWav(dir_, "to bring in.wav", {test::whiteNoise(0.1, 48000 * 30)}, 48000, SampleFormat::Int24);
+    for (int i = 0; i < 15; ++i) {
+        QProcess p;
+        p.start(GRISTLE_CLI_PATH, {"session", "add", s, path("to bring in.wav"), "--part", "Part"});
+        QVERIFY(p.waitForStarted());
+        QTest::qSleep(unsigned(i * 9)); // before, in the middle of, and after copying and saving
+        p.kill();
+        p.waitForFinished();
+        const auto check = run({"session", "check", s});
+        QVERIFY2(check.code == 0, check.out + check.error); // it opens, and every take that it names is there whole
+    }
+    QCOMPARE(run({"session", "add", s, path("to bring in.wav"), "--part", "Part"}).code, 0); // no lock stays behind
 }
 
 QTEST_GUILESS_MAIN(TestCli)

@@ -1,11 +1,13 @@
 #include "core/audio/file_place.h"
 #include "core/audio/peak_pyramid.h"
 #include "core/audio/resampler.h"
+#include "support/file_size_limit.h"
 #include "support/signals.h"
 
 #include <QFile>
 #include <QtTest/QtTest>
 #include <fstream>
+#include <sndfile.h>
 
 using namespace gristle;
 using namespace gristle::core;
@@ -25,6 +27,9 @@ private slots:
     void truncationIsTold();
     void missingFolderLeavesNothing();
     void abandonedWriterLeavesNothing();
+    void fullDiskLeavesNothing();
+    void everyFormatIsRead_data();
+    void everyFormatIsRead();
     void filesAreTheSameEveryTime();
     void resamplingKeepsTimeAndLevel_data();
     void resamplingKeepsTimeAndLevel();
@@ -202,6 +207,59 @@ void TestAudioFiles::abandonedWriterLeavesNothing()
         QVERIFY(bool(writer->write(AudioBuffer(1, 1000))));
     }
     QVERIFY(QDir(own.path()).entryList(QDir::AllEntries | QDir::Hidden | QDir::NoDotAndDotDot).isEmpty());
+}
+
+void TestAudioFiles::fullDiskLeavesNothing()
+{
+    QTemporaryDir own;
+    const test::FileSizeLimit limit(20000);
+    const auto wrote =
+        writeRecording(own.filePath("big.wav").toStdString(), test::recording({test::whiteNoise(0.1, 100000)}, 48000));
+    QVERIFY(!wrote);
+    QCOMPARE(wrote.error().code, ErrorCode::WriteFailed);
+    QVERIFY(QDir(own.path()).entryList(QDir::AllEntries | QDir::Hidden | QDir::NoDotAndDotDot).isEmpty());
+}
+
+void TestAudioFiles::everyFormatIsRead_data()
+{
+    QTest::addColumn<int>("format");
+    QTest::addColumn<QString>("container");
+    QTest::addColumn<double>("step"); // half a code of the depth
+    QTest::newRow("AIFF 24") << (SF_FORMAT_AIFF | SF_FORMAT_PCM_24) << "AIFF" << 0.5 / 8388608;
+    QTest::newRow("AIFF 8") << (SF_FORMAT_AIFF | SF_FORMAT_PCM_S8) << "AIFF" << 0.6 / 128;
+    QTest::newRow("FLAC 16") << (SF_FORMAT_FLAC | SF_FORMAT_PCM_16) << "FLAC" << 0.6 / 32768;
+    QTest::newRow("FLAC 24") << (SF_FORMAT_FLAC | SF_FORMAT_PCM_24) << "FLAC" << 0.6 / 8388608;
+    QTest::newRow("WAV 32") << (SF_FORMAT_WAV | SF_FORMAT_PCM_32) << "WAV" << 1e-7;
+    QTest::newRow("WAV double") << (SF_FORMAT_WAV | SF_FORMAT_DOUBLE) << "WAV" << 1e-9;
+    QTest::newRow("RF64") << (SF_FORMAT_RF64 | SF_FORMAT_PCM_24) << "RF64" << 0.6 / 8388608;
+    QTest::newRow("WAVE64") << (SF_FORMAT_W64 | SF_FORMAT_FLOAT) << "W64" << 1e-9;
+}
+
+void TestAudioFiles::everyFormatIsRead()
+{
+    QFETCH(int, format);
+    QFETCH(QString, container);
+    QFETCH(double, step);
+    const auto x = test::whiteNoise(0.1, 5000);
+    SF_INFO info{};
+    info.samplerate = 44100;
+    info.channels = 1;
+    info.format = format;
+    const std::string name = dir_.filePath("any format").toStdString();
+    SNDFILE* f = sf_open(name.c_str(), SFM_WRITE, &info);
+    QVERIFY(f && sf_writef_float(f, x.data(), 5000) == 5000);
+    sf_close(f);
+    const auto reader = AudioReader::open(name);
+    QVERIFY(bool(reader));
+    QCOMPARE(QString::fromStdString(reader->info().container), container);
+    const std::filesystem::path copy = dir_.filePath("taken in.wav").toStdString();
+    QVERIFY(bool(copyLosslessly(name, copy)));
+    const auto direct = readRecording(name), taken = readRecording(copy);
+    QVERIFY(direct && taken && direct->audio.frames() == 5000);
+    for (std::size_t i = 0; i < 5000; ++i) {
+        QVERIFY(std::abs(double(direct->audio.channel(0)[i]) - double(x[i])) <= step * 1.5);
+        QCOMPARE(taken->audio.channel(0)[i], direct->audio.channel(0)[i]); // without loss
+    }
 }
 
 void TestAudioFiles::filesAreTheSameEveryTime()

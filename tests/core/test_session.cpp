@@ -1,6 +1,7 @@
 #include "core/audio/file_place.h"
 #include "core/demo_session/demo_session.h"
 #include "core/session/recall_sheet.h"
+#include "support/file_size_limit.h"
 #include "support/signals.h"
 
 #include <QtTest/QtTest>
@@ -45,6 +46,7 @@ private slots:
     void secondWriterIsRefused();
     void takesAreCopiedAndChecked();
     void savingIntoNothingKeepsTheOld();
+    void fullDiskWhileSaving();
     void killedWhileSaving();
     void rigVersionsCountUp();
     void logIsAppendOnly();
@@ -158,6 +160,24 @@ void TestSession::savingIntoNothingKeepsTheOld()
     QVERIFY(*readText(session->path() / "session.json") == before);
     fs::remove(blocked);
     QVERIFY(bool(session->save(changed)));
+}
+
+void TestSession::fullDiskWhileSaving()
+{
+    // A limit on file sizes fails a write in its middle, as a full disk does.
+    QTemporaryDir dir;
+    auto session = SessionFolder::create(dir.filePath("s.gristle").toStdString(), example(), "");
+    const auto before = *readText(session->path() / "session.json");
+    auto changed = example();
+    for (int i = 0; i < 200; ++i) changed.songs.push_back(changed.songs[0]);
+    const test::FileSizeLimit limit(4096);
+    const auto saved = session->save(changed);
+    QVERIFY(!saved);
+    QVERIFY(saved.error().message.find("disk is full") != std::string::npos);
+    QVERIFY(*readText(session->path() / "session.json") == before);
+    QVERIFY(session->document() == example());
+    for (const auto& entry : fs::directory_iterator(session->path()))
+        QVERIFY(entry.path().extension() != ".part"); // nothing half-written
 }
 
 void TestSession::killedWhileSaving()

@@ -334,6 +334,8 @@ void SessionModel::measureNext()
             if (!next && (p.song == path_.song) == sameSong) next = wants(p);
     if (!next) return;
     const std::string key = measureKey(*next);
+    if (measure_.isBusy() && measuring_ == key) return; // under way already: an edit must not start it anew
+    measuring_ = key;
     MeasureOptions options = measureOptions();
     options.referenceDbfs = 0.0; // kept as dBFS; measurement() moves the readings
     measure_.run<std::shared_ptr<Result<FileMeasurement>>>(

@@ -113,6 +113,7 @@ private:
     mutable std::map<std::string, Measured> shown_; ///< the same, relative to the reference of the session
     std::map<std::string, core::Error> unmeasurable_;
     TaskRunner measure_, import_;
+    std::string measuring_; ///< key of the take that is being measured
     double loopFrom_ = 2.0, loopTo_ = 6.0;
     struct {
         int key = -1;

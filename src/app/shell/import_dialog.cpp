@@ -53,11 +53,25 @@ QString partFromName(QString name)
     return name;
 }
 
-/// Channels of a file; 0 where it cannot be read, which the import will say.
-int channelsOf(const QString& file)
+struct Channels {
+    int count = 0; ///< 0 where the file cannot be read, which the import will say
+    bool alike = false;
+};
+
+/// Looks at the first seconds only, so that an hour does not hold up the window; the import looks at all of it.
+Channels channelsOf(const QString& file)
 {
-    const auto reader = AudioReader::open(file.toStdString());
-    return reader ? int(reader->info().channels) : 0;
+    Channels out;
+    auto reader = AudioReader::open(file.toStdString());
+    if (!reader) return out;
+    const std::size_t channels = reader->info().channels;
+    out.count = int(channels);
+    const auto block = reader->readInterleaved(std::size_t(reader->info().sampleRateHz) * 5);
+    out.alike = channels > 1 && block && !block->empty();
+    if (out.alike)
+        for (std::size_t i = 0; i < block->size(); ++i)
+            out.alike = out.alike && (*block)[i] == (*block)[i - i % channels];
+    return out;
 }
 
 } // namespace
@@ -149,12 +163,11 @@ ImportDialog::ImportDialog(std::vector<ImportRow> rows, QWidget* parent) : QDial
         auto* channel = new QComboBox(table_);
         channel->setAccessibleName(tr("Channel"));
         channel->setObjectName(QStringLiteral("channel.%1").arg(r));
-        const int channels = channelsOf(row.file);
-        const bool alike = channels > 1 && bool(chooseChannel(row.file.toStdString(), 0));
-        if (channels <= 1 || alike) {
-            channel->addItem(channels > 1 ? tr("all alike") : tr("mono"), 0);
+        const Channels channels = channelsOf(row.file);
+        if (channels.count <= 1 || channels.alike) {
+            channel->addItem(channels.count > 1 ? tr("all alike") : tr("mono"), 0);
         } else {
-            for (int c = 1; c <= channels; ++c) channel->addItem(tr("%1 of %2").arg(c).arg(channels), c);
+            for (int c = 1; c <= channels.count; ++c) channel->addItem(tr("%1 of %2").arg(c).arg(channels.count), c);
         }
         table_->setCellWidget(r, kChannel, channel);
     }
