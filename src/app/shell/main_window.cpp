@@ -125,6 +125,7 @@ void MainWindow::build()
     spine_ = new Spine(work);
     row->addWidget(spine_);
     stack_ = new QStackedWidget(work);
+    stack_->setFocusPolicy(Qt::ClickFocus); // takes the keys where no control has them
     benches_ = makeBenches({session_, audition_}, stack_);
     for (Bench* b : benches_) stack_->addWidget(b);
     row->addWidget(stack_, 1);
@@ -320,6 +321,7 @@ void MainWindow::refreshPage()
     setWindowTitle(session_.isOpen() ? tr("%1 \u2013 Gristle").arg(QString::fromStdString(session_.document().name))
                                      : tr("Gristle"));
     spine_->refresh();
+    stack_->setFocus();
 }
 
 void MainWindow::showBench(int index)

@@ -219,7 +219,7 @@ Outcome makeDemoSession(const fs::path& folder, const Progress& progress)
                                  "delay time=1/8d tempo=76 feedback=0.3 mix=0.16");
     if (!chain) return chain.error();
     clean.chain = std::move(*chain);
-    clean.outputDb = 8.0;
+    clean.outputDb = 20.0;
     const auto cleanFile = session->saveRig(clean);
     if (!cleanFile) return cleanFile.error();
     const auto planned = plan("rigs/crunch, plain.v1.json", *cleanFile);

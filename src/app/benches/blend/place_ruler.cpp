@@ -183,9 +183,11 @@ void BandPlot::paintEvent(QPaintEvent*)
     p.setClipping(false);
     if (worst) {
         p.setFont(Theme::instance().text(TextSize::Small));
-        drawLabel(p, a.point(worst->x(), worst->y()) - QPointF(0, 4),
+        const QPointF at = a.point(worst->x(), worst->y());
+        const bool high = at.y() < inner.top() + 22.0; // no room over it
+        drawLabel(p, at + QPointF(0, high ? 5 : -4),
                   QStringLiteral("\u25b3 %1 Hz, %2").arg(hzLabel(worst->x()), numberLabel(worst->y(), 1)),
-                  Qt::AlignHCenter | Qt::AlignBottom, ink(Token::Act), QRectF(inner.adjusted(0, -8, 0, 0)));
+                  Qt::AlignHCenter | (high ? Qt::AlignTop : Qt::AlignBottom), ink(Token::Act), inner);
     }
     if (points_.empty()) drawEmpty(p, tr("measured when there are two sides"));
 }

@@ -172,7 +172,7 @@ void LevelBench::refresh()
         const double change = *m->advice.gainChangeDb;
         const bool clipped = std::ranges::any_of(m->channels, [](const auto& c) { return c.level.clippedSamples > 0; });
         big_->setText(QString::fromStdString(signedText(change)));
-        bigUnit_->setText(clipped ? tr("dB at the preamp, and again") : tr("dB at the preamp"));
+        bigUnit_->setText(clipped ? tr("dB, play again") : tr("dB at the preamp"));
         const auto average = session().averageDbfs(*session().take());
         std::optional<double> peak;
         for (const auto& c : m->channels)

@@ -206,15 +206,18 @@ void RestPicture::paintEvent(QPaintEvent*)
         }
     p.setPen(QPen(ink(Token::Ink3), 1.2));
     p.drawLine(QPointF(inner.left(), floorY), QPointF(inner.right(), floorY));
-    const QString text = tr("floor %1 dBFS").arg(numberLabel(*n.floorDbfs, 1)) +
-                         (n.snrDb ? tr(", %1 dB under the playing").arg(numberLabel(*n.snrDb, 0)) : QString());
+    const bool narrow = inner.width() < 330.0;
+    QString text = tr("floor %1 dBFS").arg(numberLabel(*n.floorDbfs, 1));
+    if (n.snrDb) text += (narrow ? tr(", %1 dB under") : tr(", %1 dB under the playing")).arg(numberLabel(*n.snrDb, 0));
     drawLabel(p, {inner.right() - 4, floorY - 3}, text, Qt::AlignRight | Qt::AlignBottom, ink(Token::Ink2), inner);
-    drawLabel(p, {inner.left() + 4, inner.top() + 2},
-              n.hum ? tr("hum: %1 Hz series, %2 dBFS together")
-                          .arg(numberLabel(n.hum->mainsHz, 2))
-                          .arg(numberLabel(n.hum->levelDbfs, 1))
-                    : tr("no mains series stands out"),
-              Qt::AlignLeft, ink(Token::Ink2), inner);
+    // In the room between the two lines, where nothing else stands.
+    const double top = n.snrDb ? area.y.held(*n.floorDbfs + *n.snrDb) : inner.top();
+    drawLabel(
+        p, {inner.left() + 4, 0.5 * (top + floorY)},
+        n.hum
+            ? tr("hum: %1 Hz series, %2 dBFS").arg(numberLabel(n.hum->mainsHz, 2)).arg(numberLabel(n.hum->levelDbfs, 1))
+            : tr("no mains series stands out"),
+        Qt::AlignLeft | Qt::AlignVCenter, ink(Token::Ink2), inner);
 }
 
 } // namespace gristle::app
