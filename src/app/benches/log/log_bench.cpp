@@ -70,8 +70,10 @@ LogBench::LogBench(const BenchContext& context, QWidget* parent) : Bench(context
     column->addWidget(sheet_, 3);
     for (auto signal :
          {&SessionModel::logged, &SessionModel::documentChanged, &SessionModel::opened, &SessionModel::measured})
-        connect(&session(), signal, this, &LogBench::refresh);
-    connect(&Theme::instance(), &Theme::changed, this, &LogBench::refresh);
+        connect(&session(), signal, this, &LogBench::later);
+    connect(&Theme::instance(), &Theme::changed, this, &LogBench::later);
+    timer_.setSingleShot(true);
+    connect(&timer_, &QTimer::timeout, this, &LogBench::refresh);
 }
 
 QString LogBench::sheetHtml() const
@@ -92,11 +94,16 @@ QString LogBench::sheetHtml() const
     return QString::fromStdString(recallSheetHtml(session().folder(), readings));
 }
 
-void LogBench::refresh()
+void LogBench::later() { timer_.start(0); }
+
+void LogBench::showEvent(QShowEvent* event)
 {
-    if (!session().isOpen()) return;
-    const auto entries = session().folder().readLog();
-    entries_ = entries.size();
+    Bench::showEvent(event);
+    later();
+}
+
+void LogBench::fillTable(const std::vector<LogEntry>& entries)
+{
     table_->setRowCount(int(entries.size()));
     for (std::size_t i = 0; i < entries.size(); ++i) {
         const LogEntry& e = entries[entries.size() - 1 - i];
@@ -116,6 +123,15 @@ void LogBench::refresh()
         what->setToolTip(what->text());
         table_->setItem(int(i), 2, what);
     }
+}
+
+void LogBench::refresh()
+{
+    if (!session().isOpen()) return;
+    const auto entries = session().folder().readLog();
+    entries_ = entries.size();
+    if (!isVisible()) return void(emit stateChanged());
+    fillTable(entries);
     // The sheet carries its own paper colours for print; here it takes the theme's.
     QString html = sheetHtml();
     html.remove(QRegularExpression("<style>.*</style>", QRegularExpression::DotMatchesEverythingOption));
@@ -131,7 +147,8 @@ void LogBench::refresh()
         html.indexOf(QStringLiteral("margin-top:14px'>Log</p>")) > 0
             ? html.lastIndexOf("<p style='font-size:15px", html.indexOf(QStringLiteral("margin-top:14px'>Log</p>")))
             : html.size());
-    sheet_->setHtml(html);
+    if (html != shownHtml_) sheet_->setHtml(html); // laying it out is the dear part
+    shownHtml_ = html;
     emit stateChanged();
 }
 

@@ -2,6 +2,8 @@
 
 #include "app/benches/bench.h"
 
+#include <QTimer>
+
 class QLineEdit;
 class QTableWidget;
 class QTextBrowser;
@@ -24,8 +26,15 @@ signals:
     void printSheet();
     void saveCsv();
 
+protected:
+    void showEvent(QShowEvent*) override;
+
 private:
+    void later(); ///< many changes, one refresh; none while nobody looks
     void refresh();
+    void fillTable(const std::vector<core::LogEntry>& entries);
+    QTimer timer_;
+    QString shownHtml_;
     QTableWidget* table_;
     QTextBrowser* sheet_;
     QLineEdit* note_;
