@@ -420,7 +420,7 @@ void TestWindow::textIsReadable()
                 double a = luminance(ink(text)), c = luminance(ink(ground));
                 if (a < c) std::swap(a, c);
                 QVERIFY2(
-                    (a + 0.05) / (c + 0.05) >= 4.2,
+                    (a + 0.05) / (c + 0.05) >= 4.5,
                     qPrintable(
                         QStringLiteral("%1 on %2: %3").arg(int(text)).arg(int(ground)).arg((a + 0.05) / (c + 0.05))));
             }
