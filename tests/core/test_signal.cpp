@@ -137,8 +137,8 @@ void TestSignal::saturatorDoesNotAlias()
 {
     QFETCH(double, hz);
     QFETCH(double, reach);
-    // 69 dB of gain, peak 0.3: what the drive node's most makes of it (50 dB, 4.36 V full scale, ceiling 0.5 V). All power
-    // that is not on a harmonic, over all power; one second, so bins are whole hertz.
+    // 69 dB of gain, peak 0.3: what the drive node's most makes of it (50 dB, 4.36 V full scale, ceiling 0.5 V). All
+    // power that is not on a harmonic, over all power; one second, so bins are whole hertz.
     Oversampler8 over;
     over.prepare(480);
     Saturator shape(0.0, 1.0, Antialiasing::Strong);
