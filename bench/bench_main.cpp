@@ -1,4 +1,5 @@
-// Timing, each figure beside its peer or bound in the same run: `gristle-bench FOLDER` (the folder takes test files).
+// Timing, each figure beside its peer or bound in the same run: `gristle-bench FOLDER [files|convolution|rig|session]`
+// (the folder takes test files).
 // The machines are shared: every pair is run in turns, and the ratio is that of the medians.
 
 #include "core/audio/audio_writer.h"
@@ -238,14 +239,15 @@ void session(const fs::path& folder)
 int main(int argc, char** argv)
 {
     if (argc < 2) {
-        fmt::print(stderr, "Usage: gristle-bench FOLDER\n");
+        fmt::print(stderr, "Usage: gristle-bench FOLDER [files|convolution|rig|session]\n");
         return 2;
     }
     const fs::path folder = argv[1];
+    const std::string only = argc > 2 ? argv[2] : "";
     fs::create_directories(folder);
-    files(folder);
-    convolution();
-    rig(folder);
-    session(folder);
+    if (only.empty() || only == "files") files(folder);
+    if (only.empty() || only == "convolution") convolution();
+    if (only.empty() || only == "rig") rig(folder);
+    if (only.empty() || only == "session") session(folder);
     return 0;
 }

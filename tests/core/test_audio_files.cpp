@@ -7,6 +7,7 @@
 #include <QFile>
 #include <QtTest/QtTest>
 #include <fstream>
+#include <random>
 #include <sndfile.h>
 
 using namespace gristle;
@@ -28,6 +29,10 @@ private slots:
     void missingFolderLeavesNothing();
     void abandonedWriterLeavesNothing();
     void fullDiskLeavesNothing();
+    void ownDecoderGivesTheLibrarysBits_data();
+    void ownDecoderGivesTheLibrarysBits();
+    void windingAndOddBlocks();
+    void extremesAndSumsAgreeWithPlainLoops();
     void everyFormatIsRead_data();
     void everyFormatIsRead();
     void filesAreTheSameEveryTime();
@@ -218,6 +223,94 @@ void TestAudioFiles::fullDiskLeavesNothing()
     QVERIFY(!wrote);
     QCOMPARE(wrote.error().code, ErrorCode::WriteFailed);
     QVERIFY(QDir(own.path()).entryList(QDir::AllEntries | QDir::Hidden | QDir::NoDotAndDotDot).isEmpty());
+}
+
+void TestAudioFiles::ownDecoderGivesTheLibrarysBits_data()
+{
+    QTest::addColumn<int>("format");
+    QTest::addColumn<int>("channels");
+    QTest::newRow("WAV 16 mono") << (SF_FORMAT_WAV | SF_FORMAT_PCM_16) << 1;
+    QTest::newRow("WAV 16 stereo") << (SF_FORMAT_WAV | SF_FORMAT_PCM_16) << 2;
+    QTest::newRow("WAV 24 mono") << (SF_FORMAT_WAV | SF_FORMAT_PCM_24) << 1;
+    QTest::newRow("WAV 24 stereo") << (SF_FORMAT_WAV | SF_FORMAT_PCM_24) << 2;
+    QTest::newRow("WAVEX 24 five") << (SF_FORMAT_WAVEX | SF_FORMAT_PCM_24) << 5;
+    QTest::newRow("W64 24") << (SF_FORMAT_W64 | SF_FORMAT_PCM_24) << 2;
+    QTest::newRow("big-endian WAV 24") << (SF_FORMAT_WAV | SF_FORMAT_PCM_24 | SF_ENDIAN_BIG) << 2;
+    QTest::newRow("big-endian WAV 16") << (SF_FORMAT_WAV | SF_FORMAT_PCM_16 | SF_ENDIAN_BIG) << 1;
+    QTest::newRow("WAV 8") << (SF_FORMAT_WAV | SF_FORMAT_PCM_U8) << 1;
+}
+
+void TestAudioFiles::ownDecoderGivesTheLibrarysBits()
+{
+    QFETCH(int, format);
+    QFETCH(int, channels);
+    constexpr int kFrames = 1237; // leaves a rest of every vector width
+    SF_INFO info{};
+    info.samplerate = 48000;
+    info.channels = channels;
+    info.format = format;
+    const std::string name = dir_.filePath("codes.wav").toStdString();
+    std::vector<int> codes(std::size_t(kFrames * channels));
+    std::minstd_rand random(9);
+    for (int& c : codes) c = int(std::uint32_t(random()) << 1);
+    codes.front() = std::numeric_limits<int>::min();
+    codes[1] = std::numeric_limits<int>::max();
+    codes.back() = std::numeric_limits<int>::min();
+    SNDFILE* f = sf_open(name.c_str(), SFM_WRITE, &info);
+    QVERIFY(f && sf_writef_int(f, codes.data(), kFrames) == kFrames);
+    sf_close(f);
+    f = sf_open(name.c_str(), SFM_READ, &info);
+    std::vector<float> wanted(codes.size());
+    QCOMPARE(sf_readf_float(f, wanted.data(), kFrames), sf_count_t(kFrames));
+    sf_close(f);
+    auto reader = AudioReader::open(name);
+    QVERIFY(bool(reader));
+    const auto got = reader->readInterleaved(4096);
+    QVERIFY(bool(got));
+    QVERIFY(std::ranges::equal(*got, wanted)); // bit for bit
+    QVERIFY(reader->readInterleaved(10)->empty());
+}
+
+void TestAudioFiles::windingAndOddBlocks()
+{
+    const auto left = test::whiteNoise(0.1, 5003, 1), right = test::whiteNoise(0.1, 5003, 2);
+    const auto name = test::writeWav(dir_, "wound.wav", {left, right}, 48000, SampleFormat::Int24);
+    const auto whole = readRecording(name);
+    auto reader = AudioReader::open(name);
+    QVERIFY(whole && reader);
+    AudioBuffer block;
+    for (const std::int64_t start : {4999, 0, 17, 2500}) {
+        QVERIFY(bool(reader->seek(start)));
+        for (std::int64_t at = start; at < 5003;) {
+            const auto got = reader->read(block, 77);
+            QVERIFY(got && *got == std::size_t(std::min<std::int64_t>(77, 5003 - at)));
+            for (std::size_t c = 0; c < 2; ++c)
+                QVERIFY(std::ranges::equal(block.channel(c), whole->audio.channel(c).subspan(std::size_t(at), *got)));
+            at += std::int64_t(*got);
+        }
+        QCOMPARE(*reader->read(block, 77), std::size_t(0));
+    }
+}
+
+void TestAudioFiles::extremesAndSumsAgreeWithPlainLoops()
+{
+    const auto x = test::whiteNoise(0.3, 300);
+    for (std::size_t n = 1; n <= 40; ++n) {
+        const auto part = std::span<const float>(x).subspan(n, n);
+        const auto [low, high] = std::ranges::minmax_element(part);
+        QCOMPARE(extremesOf(part), (MinMax{*low, *high}));
+        double sum = 0.0, squares = 0.0;
+        for (const float v : part) sum += double(v), squares += double(v) * double(v);
+        const Sums sums = sumsOf(part);
+        QVERIFY(std::abs(sums.sum - sum) < 1e-14 && std::abs(sums.squares - squares) < 1e-14); // order of additions
+    }
+    std::vector<MinMax> blocks(4);
+    extremesOfBlocks(x, 64, blocks);
+    for (std::size_t b = 0; b < 4; ++b) {
+        const auto [low, high] = std::minmax_element(x.begin() + long(64 * b), x.begin() + long(64 * b + 64));
+        QCOMPARE(blocks[b], (MinMax{*low, *high}));
+    }
+    QCOMPARE(extremesOf(std::vector<float>(9, -0.5f)), (MinMax{-0.5f, -0.5f})); // all below 0: no 0 creeps in
 }
 
 void TestAudioFiles::everyFormatIsRead_data()

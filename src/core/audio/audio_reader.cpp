@@ -1,5 +1,7 @@
 #include "core/audio/audio_reader.h"
 
+#include "core/audio/pcm_decode.h"
+
 #include <bit>
 #include <cstring>
 #include <fstream>
@@ -72,6 +74,16 @@ std::uint32_t littleEndian32(const char* bytes)
     return value;
 }
 
+/// Whether samples lie in the file as plain little-endian codes that our own decoder takes.
+bool isPlainPcm(int format)
+{
+    const int container = format & SF_FORMAT_TYPEMASK, code = format & SF_FORMAT_SUBMASK;
+    const bool littleEndian = container == SF_FORMAT_WAV || container == SF_FORMAT_WAVEX ||
+                              container == SF_FORMAT_RF64 || container == SF_FORMAT_W64;
+    return littleEndian && (format & SF_FORMAT_ENDMASK) != SF_ENDIAN_BIG &&
+           (code == SF_FORMAT_PCM_16 || code == SF_FORMAT_PCM_24);
+}
+
 /// Bytes that the data chunk of a plain WAV file promises; -1 where there is no such promise.
 std::int64_t promisedDataBytes(const fs::path& path)
 {
@@ -110,6 +122,20 @@ struct AudioReader::State {
     SNDFILE* file = nullptr;
     std::int64_t at = 0;
     std::vector<float> block;
+    bool plainPcm = false;
+    std::vector<std::byte> codes; ///< of plainPcm
+
+    /// Up to `frames` frames into block; how many there were.
+    sf_count_t decode(sf_count_t frames)
+    {
+        if (frames <= 0) return 0;
+        if (!plainPcm) return sf_readf_float(file, block.data(), frames);
+        const auto frameBytes = static_cast<sf_count_t>(info.channels) * info.bits / 8;
+        codes.resize(static_cast<std::size_t>(frames * frameBytes));
+        const sf_count_t got = sf_read_raw(file, codes.data(), frames * frameBytes) / frameBytes;
+        decodePcm(codes, info.bits, std::span(block).first(static_cast<std::size_t>(got) * info.channels));
+        return got;
+    }
 
     ~State()
     {
@@ -166,6 +192,7 @@ Result<AudioReader> AudioReader::open(const fs::path& path)
     out.bits = encoding.bits;
     out.isFloat = encoding.isFloat;
     out.container = container;
+    state->plainPcm = isPlainPcm(info.format);
     out.roles = rolesOf(state->file, info.channels);
     if (container == "WAV") {
         const std::int64_t promised = promisedDataBytes(path) / (info.channels * std::max(1, encoding.bits / 8));
@@ -184,7 +211,7 @@ Result<std::span<const float>> AudioReader::readInterleaved(std::size_t frames)
     s.block.resize(frames * channels);
     const std::int64_t left = std::max<std::int64_t>(0, s.info.frames - s.at);
     const auto wanted = std::min<std::int64_t>(static_cast<std::int64_t>(frames), left);
-    const sf_count_t got = wanted > 0 ? sf_readf_float(s.file, s.block.data(), wanted) : 0;
+    const sf_count_t got = s.decode(wanted);
     if (got < wanted && s.info.container == "FLAC")
         return Error{ErrorCode::FileUnreadable,
                      shownName(s.path) + ": the file breaks off or is damaged near " +
@@ -207,10 +234,7 @@ Result<std::size_t> AudioReader::read(AudioBuffer& into, std::size_t frames)
     const std::size_t got = block->size() / channels;
     if (into.channels() != channels) into = AudioBuffer(channels, got);
     into.resize(got);
-    for (std::size_t c = 0; c < channels; ++c) {
-        const auto out = into.channel(c);
-        for (std::size_t i = 0; i < got; ++i) out[i] = (*block)[i * channels + c];
-    }
+    for (std::size_t c = 0; c < channels; ++c) takeChannel(*block, channels, c, into.channel(c));
     return got;
 }
 

@@ -14,17 +14,27 @@ MinMax merged(MinMax a, MinMax b) { return {std::min(a.low, b.low), std::max(a.h
 void PeakPyramid::push(std::span<const float> mono)
 {
     frames_ += mono.size();
-    while (!mono.empty()) {
-        const std::size_t take = std::min(mono.size(), kBlock - openFrames_);
-        const MinMax part = extremesOf(mono.first(take));
-        open_ = openFrames_ == 0 ? part : merged(open_, part);
-        openFrames_ += take;
-        mono = mono.subspan(take);
-        if (openFrames_ == kBlock) {
-            levels_[0].push_back(open_);
-            openFrames_ = 0;
-        }
+    if (openFrames_ > 0) mono = mono.subspan(topUp(mono));
+    const std::size_t whole = mono.size() / kBlock;
+    auto& entries = levels_[0];
+    entries.resize(entries.size() + whole);
+    extremesOfBlocks(mono, kBlock, std::span(entries).last(whole));
+    topUp(mono.subspan(whole * kBlock));
+}
+
+/// Takes samples into the open block, which closes when it is full; how many.
+std::size_t PeakPyramid::topUp(std::span<const float> mono)
+{
+    const std::size_t take = std::min(mono.size(), kBlock - openFrames_);
+    if (take == 0) return 0;
+    const MinMax part = extremesOf(mono.first(take));
+    open_ = openFrames_ == 0 ? part : merged(open_, part);
+    openFrames_ += take;
+    if (openFrames_ == kBlock) {
+        levels_[0].push_back(open_);
+        openFrames_ = 0;
     }
+    return take;
 }
 
 void PeakPyramid::finish()

@@ -28,6 +28,8 @@ public:
     std::vector<MinMax> columns(double startFrame, double endFrame, std::size_t columns) const;
 
 private:
+    std::size_t topUp(std::span<const float> mono);
+
     std::vector<std::vector<MinMax>> levels_{1};
     MinMax open_;
     std::size_t openFrames_ = 0;

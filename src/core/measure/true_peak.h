@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <span>
 #include <vector>
@@ -17,16 +18,22 @@ public:
     /// Linear, full scale 1.0; 0 for silence. Ends the stream.
     double finish();
 
-private:
     static constexpr std::size_t kTaps = 24;
-    static constexpr std::size_t kBlock = 512;
-    void scan(std::size_t count);
+    /// Taps k and 23 - k of the phases between the samples: half way, and the mirrored phases at a quarter and three
+    /// quarters as even and odd part (0 where only the half is asked for).
+    struct TapPair {
+        float half = 0.0f, even = 0.0f, odd = 0.0f;
+    };
 
-    std::vector<std::vector<float>> phases_; ///< the phases between the samples
-    float gain_ = 1.0f;                      ///< largest sum of |taps| of a phase
-    std::vector<float> window_;              ///< kTaps - 1 past samples, then a block
+private:
+    static constexpr std::size_t kBlock = 512;
+    void scan();
+
+    bool interpolates_;
+    std::array<TapPair, kTaps / 2> taps_;
+    float gain_ = 1.0f;         ///< largest sum of |taps| of a phase
+    std::vector<float> window_; ///< kTaps - 1 past samples, then a block
     std::size_t filled_ = 0;
-    std::vector<float> work_;
     float peak_ = 0.0f;
 };
 

@@ -1,7 +1,7 @@
 #include "core/signal/oversampler.h"
 
-#include "core/signal/vectorised.h"
 #include "core/signal/window.h"
+#include "core/units/vectorised.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,6 +1,6 @@
 #include "core/signal/saturator.h"
 
-#include "core/signal/vectorised.h"
+#include "core/units/vectorised.h"
 
 #include <cmath>
 
