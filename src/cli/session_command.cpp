@@ -1,5 +1,6 @@
 #include "cli/command.h"
 #include "core/session/recall_sheet.h"
+#include "core/session/take_import.h"
 
 #include <fmt/format.h>
 

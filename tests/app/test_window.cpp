@@ -1,6 +1,7 @@
 #include "app/benches/blend/blend_bench.h"
 #include "app/benches/log/log_bench.h"
 #include "app/benches/rig/rig_bench.h"
+#include "app/shell/exporter.h"
 #include "app/shell/import_dialog.h"
 #include "app/shell/main_window.h"
 #include "app/shell/spine.h"
@@ -156,7 +157,7 @@ void TestWindow::theWholeStory()
                 .contains(">" + QString::fromStdString(figureText(*offline->stereo.monoLossDb)) + "<"));
 
     // Export, and what was written is the offline render.
-    b.window.exportMix(path("story mix.wav"), true);
+    b.window.exporter().writeMix(path("story mix.wav"), true);
     b.settle();
     const auto written = readRecording(path("story mix.wav").toStdString());
     QVERIFY(bool(written));
@@ -173,12 +174,12 @@ void TestWindow::theWholeStory()
     QVERIFY(session.folder().readLog().back().text.find(figureText(*exported->loudness.integratedLufs) + " LUFS") !=
             std::string::npos);
     QTemporaryDir single;
-    b.window.exportLayers(single.path(), false);
+    b.window.exporter().writeLayers(single.path(), false);
     b.settle();
     QCOMPARE(QDir(single.path()).entryList({"*.wav"}).size(), 2);
 
     // All of it is in the log and on the sheet; closed and opened again it is as it was left.
-    QVERIFY(b.window.saveSheet(path("sheet.html")));
+    QVERIFY(b.window.exporter().writeSheet(path("sheet.html"), b.window.bench<LogBench>()->sheetHtml()));
     const auto html = b.window.bench<LogBench>()->sheetHtml();
     for (const char* text : {"Riff", "Left 1", "Right 1", "100 left", "amplifier", "Mix exported"})
         QVERIFY2(html.contains(text), text);
@@ -332,7 +333,7 @@ void TestWindow::exportIntoNoFolderIsTold()
     b.window.openPaths({path("demo.gristle")});
     b.settle();
     const auto entries = b.window.session().folder().readLog().size();
-    b.window.exportMix(path("no such folder/mix.wav"), false);
+    b.window.exporter().writeMix(path("no such folder/mix.wav"), false);
     b.settle();
     QVERIFY(b.window.notice().contains("does not exist"));
     QCOMPARE(b.window.session().folder().readLog().size(), entries);

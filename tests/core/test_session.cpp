@@ -1,7 +1,9 @@
 #include "core/audio/file_place.h"
 #include "core/demo_session/demo_session.h"
 #include "core/session/recall_sheet.h"
+#include "core/session/take_import.h"
 #include "support/file_size_limit.h"
+#include "support/session_example.h"
 #include "support/signals.h"
 
 #include <QtTest/QtTest>
@@ -14,26 +16,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-SessionDocument example()
-{
-    SessionDocument d;
-    d.name = "a session";
-    d.sampleRateHz = 48000;
-    d.law = PanLaw::Minus4_5;
-    Take take;
-    take.file = "audio/one.wav";
-    take.frames = 1234;
-    take.sampleRateHz = 44100;
-    take.hash = "00ff";
-    Layer layer;
-    layer.name = "Left 1";
-    layer.place = -100.0;
-    layer.gainDb = 1.5;
-    layer.takes = {take, take};
-    layer.chosen = 1;
-    d.songs = {{"Song", 138.0, "6/8", "drop D", {{"Rhythm", {layer}}}}};
-    return d;
-}
+SessionDocument example() { return test::sessionExample(); }
 
 } // namespace
 

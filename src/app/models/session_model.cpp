@@ -1,6 +1,7 @@
 #include "app/models/session_model.h"
 
 #include "core/advice/level_findings.h"
+#include "core/session/take_import.h"
 
 #include <QUndoCommand>
 
@@ -49,6 +50,12 @@ private:
 
 SessionModel::SessionModel(QObject* parent) : QObject(parent) { undo_.setUndoLimit(500); }
 
+SessionModel::~SessionModel()
+{
+    blockSignals(true); // who listened may be gone
+    close();
+}
+
 Outcome SessionModel::open(const QString& path)
 {
     auto folder = SessionFolder::open(path.toStdString(), Access::Write);
@@ -85,6 +92,11 @@ void SessionModel::close()
     if (!folder_) return;
     measure_.cancel();
     import_.cancel();
+    save_.waitForDone();
+    if (!saved_) {
+        if (const auto saved = folder_->save(document()); !saved) fail(saved.error()); // the journal still has it
+    }
+    saved_ = true;
     undo_.clear();
     measured_.clear();
     shown_.clear();
@@ -117,13 +129,38 @@ const Take* SessionModel::take() const { return layer() ? layer()->chosenTake() 
 
 Outcome SessionModel::put(const SessionDocument& document)
 {
-    const auto saved = folder_->save(document);
-    if (!saved) return saved;
-    savedAt_ = QDateTime::currentDateTime();
-    shown_.clear();
+    const bool readingsMove = document.referenceDbfs != this->document().referenceDbfs ||
+                              document.targetSchool != this->document().targetSchool;
+    const auto noted = folder_->put(document);
+    if (!noted) return noted;
+    saveSoon();
+    if (readingsMove) shown_.clear();
     emit documentChanged();
     emit rigChanged();
     return Done{};
+}
+
+/// The journal has what changed; the whole goes to disk on a worker, as forcing it there takes its time.
+void SessionModel::saveSoon()
+{
+    saved_ = false;
+    emit saved();
+    struct Saved {
+        PendingSave pending;
+        Outcome outcome;
+    };
+    save_.run<std::shared_ptr<Saved>>(
+        tr("Saving"),
+        [pending = folder_->pendingSave()](const Progress&) {
+            return std::make_shared<Saved>(Saved{pending, writeSave(pending)});
+        },
+        [this](std::shared_ptr<Saved> done) {
+            if (!done->outcome) return fail(done->outcome.error());
+            folder_->settle(done->pending);
+            saved_ = true;
+            savedAt_ = QDateTime::currentDateTime();
+            emit saved();
+        });
 }
 
 void SessionModel::edit(const QString& text, const QString& what, const std::function<void(SessionDocument&)>& change,

@@ -24,12 +24,14 @@ struct ImportRow {
     int channel = 0;
 };
 
-/// The open session as the window sees it: the document with undo and immediate saving, the layer in hand, what was
+/// The open session as the window sees it: the document with undo and saving (the journal at once, the whole in the
+/// background), the layer in hand, what was
 /// measured, and the rigs. GUI thread only.
 class SessionModel : public QObject {
     Q_OBJECT
 public:
     explicit SessionModel(QObject* parent = nullptr);
+    ~SessionModel() override; ///< saves what is not saved yet
 
     bool isOpen() const { return folder_.has_value(); }
     core::Outcome open(const QString& path);
@@ -38,6 +40,7 @@ public:
     const core::SessionFolder& folder() const { return *folder_; }
     const core::SessionDocument& document() const { return folder_->document(); }
     QDateTime savedAt() const { return savedAt_; }
+    bool isSaved() const { return saved_; } ///< in session.json; before that it is in the edit journal
     const std::vector<core::Missing>& missing() const { return missing_; }
 
     /// The layer in hand.
@@ -48,8 +51,8 @@ public:
     const core::Layer* layer() const;
     const core::Take* take() const;
 
-    /// Changes the document as one undoable step, saved at once and noted in the log. Where saving fails, nothing
-    /// changed.
+    /// Changes the document as one undoable step, put into the journal at once and noted in the log. Where that fails,
+    /// nothing changed. The whole document follows in the background.
     void edit(const QString& text, const QString& what, const std::function<void(core::SessionDocument&)>& change,
               int mergeKey = -1);
     QUndoStack& undoStack() { return undo_; }
@@ -58,6 +61,7 @@ public:
     /// Brings files in on a worker; the layers appear when all are there, or none where one is bad.
     void import(std::vector<ImportRow> rows);
     TaskRunner& importTask() { return import_; }
+    TaskRunner& saveTask() { return save_; }
 
     /// Measurement of a take; nothing yet where it is still being measured (measured() tells).
     Measured measurement(const core::Take& take) const;
@@ -92,12 +96,14 @@ signals:
     void measured();
     void loopChanged();
     void logged();
+    void saved();
     void failed(const QString& message, const QString& remedy);
 
 private:
     class EditCommand;
     void adopt(core::SessionFolder folder);
     core::Outcome put(const core::SessionDocument& document);
+    void saveSoon();
     void writeLog(const core::LogEntry& entry);
     core::LogEntry entry(const QString& what, const QString& text) const;
     void measureNext();
@@ -108,11 +114,12 @@ private:
     core::LayerPath path_;
     QUndoStack undo_;
     QDateTime savedAt_;
+    bool saved_ = true;
     std::vector<core::Missing> missing_;
     std::map<std::string, Measured> measured_;      ///< with readings in dBFS
     mutable std::map<std::string, Measured> shown_; ///< the same, relative to the reference of the session
     std::map<std::string, core::Error> unmeasurable_;
-    TaskRunner measure_, import_;
+    TaskRunner measure_, import_, save_;
     std::string measuring_; ///< key of the take that is being measured
     double loopFrom_ = 2.0, loopTo_ = 6.0;
     struct {

@@ -2,13 +2,13 @@
 
 #include "app/theme/theme.h"
 #include "app/widgets/plot.h"
+#include "app/widgets/progress_line.h"
 #include "core/advice/finding.h"
 
 #include <QDoubleSpinBox>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPainter>
-#include <QProgressBar>
 #include <QPushButton>
 
 namespace gristle::app {
@@ -108,6 +108,7 @@ AuditionBar::AuditionBar(SessionModel& session, Audition& audition, QWidget* par
     slotLayout_->setSpacing(2);
     row->addWidget(slotRow_);
     matching_ = new QLabel(this);
+    matching_->setProperty("tone", "2");
     matching_->setObjectName("matching");
     matching_->setMinimumWidth(112);
     row->addWidget(matching_);
@@ -118,9 +119,8 @@ AuditionBar::AuditionBar(SessionModel& session, Audition& audition, QWidget* par
     taskLayout->setVerticalSpacing(2);
     taskTitle_ = new QLabel(taskRow_);
     taskTitle_->setFont(Theme::instance().text(TextSize::Small));
-    progress_ = new QProgressBar(taskRow_);
+    progress_ = new ProgressLine(taskRow_);
     progress_->setObjectName("progress");
-    progress_->setTextVisible(false);
     progress_->setFixedWidth(130);
     cancel_ = new QPushButton(tr("Stop"), taskRow_);
     cancel_->setObjectName("cancelTask");
@@ -143,7 +143,7 @@ void AuditionBar::watch(TaskRunner& task)
     tasks_.push_back(&task);
     connect(&task, &TaskRunner::busyChanged, this, &AuditionBar::refreshTask);
     connect(&task, &TaskRunner::progressed, this, [this, &task](double part) {
-        if (!tasks_.empty() && taskTitle_->text() == task.title()) progress_->setValue(int(part * 100));
+        if (!tasks_.empty() && taskTitle_->text() == task.title()) progress_->setPart(part);
     });
     if (tasks_.size() == 1)
         connect(cancel_, &QPushButton::clicked, this, [this] {
@@ -160,7 +160,7 @@ void AuditionBar::refreshTask()
     taskRow_->setVisible(busy != nullptr);
     if (busy) {
         taskTitle_->setText(busy->title());
-        progress_->setValue(0);
+        progress_->setPart(0.0);
     }
 }
 
@@ -182,9 +182,6 @@ void AuditionBar::rebuildSlots()
 
 void AuditionBar::refresh()
 {
-    QPalette p = palette();
-    p.setColor(QPalette::Window, ink(Token::Panel));
-    setPalette(p);
     const bool any = !audition_.current().slots_.empty();
     hear_->setEnabled(any);
     hear_->setText(audition_.isPlaying() ? tr("Stop   Space") : tr("Hear   Space"));
@@ -206,7 +203,6 @@ void AuditionBar::refresh()
     matching_->setText(gain  ? tr("matched %1 dB").arg(QString::fromStdString(core::signedText(*gain)))
                        : any ? tr("preparing \u2026")
                              : QString());
-    matching_->setStyleSheet(QStringLiteral("color: %1").arg(ink(Token::Ink2).name()));
 }
 
 } // namespace gristle::app

@@ -7,7 +7,6 @@
 
 class QHBoxLayout;
 class QLabel;
-class QProgressBar;
 class QPushButton;
 class QDoubleSpinBox;
 
@@ -28,6 +27,8 @@ private:
 
 /// The bottom: hear and stop, the loop by bars, the slots with their matching gain, what comes out, and work in
 /// progress.
+class ProgressLine;
+
 class AuditionBar : public QWidget {
     Q_OBJECT
 public:
@@ -50,7 +51,7 @@ private:
     QWidget *slotRow_, *taskRow_;
     QHBoxLayout* slotLayout_;
     std::vector<QPushButton*> slotButtons_;
-    QProgressBar* progress_;
+    ProgressLine* progress_;
     QPushButton* cancel_;
     std::vector<TaskRunner*> tasks_;
 };

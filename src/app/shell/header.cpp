@@ -32,6 +32,8 @@ Header::Header(SessionModel& session, QWidget* parent) : QWidget(parent), sessio
     const auto arrow = [&](int i) {
         arrows_[i] = new QLabel(QStringLiteral("\u25b8"), this);
         arrows_[i]->setContentsMargins(4, 0, 4, 0);
+        arrows_[i]->setFont(Theme::instance().text(TextSize::Small));
+        arrows_[i]->setProperty("tone", "3");
         row->addWidget(arrows_[i]);
     };
     session_step_ = step("step.session", tr("Session: open, bring in, export, undo"));
@@ -54,6 +56,8 @@ Header::Header(SessionModel& session, QWidget* parent) : QWidget(parent), sessio
     saved_ = new QLabel(this);
     saved_->setObjectName("saved");
     saved_->setContentsMargins(14, 0, 10, 0);
+    saved_->setFont(Theme::instance().text(TextSize::Small));
+    saved_->setProperty("tone", "2");
     row->addWidget(saved_);
     goTo_ = new QPushButton(tr("Go to\u2026  Ctrl J"), this);
     goTo_->setObjectName("goTo");
@@ -63,6 +67,7 @@ Header::Header(SessionModel& session, QWidget* parent) : QWidget(parent), sessio
     for (auto signal :
          {&SessionModel::opened, &SessionModel::closed, &SessionModel::documentChanged, &SessionModel::pathChanged})
         connect(&session_, signal, this, &Header::refresh);
+    connect(&session_, &SessionModel::saved, this, &Header::showSaved);
     connect(&Theme::instance(), &Theme::changed, this, &Header::refresh);
     refresh();
 }
@@ -78,12 +83,7 @@ void Header::refresh()
                        static_cast<QWidget*>(tempo_), static_cast<QWidget*>(arrows_[0]),
                        static_cast<QWidget*>(arrows_[1]), static_cast<QWidget*>(arrows_[2])})
         w->setVisible(open && session_.song());
-    for (QLabel* l : arrows_)
-        l->setStyleSheet(QStringLiteral("color: %1; font-size: 12px").arg(ink(Token::Ink3).name()));
-    saved_->setStyleSheet(QStringLiteral("color: %1; font-size: 12px").arg(ink(Token::Ink2).name()));
-    saved_->setText(!open                          ? QString()
-                    : session_.savedAt().isValid() ? tr("saved %1").arg(session_.savedAt().toString("HH:mm"))
-                                                   : tr("saved"));
+    showSaved();
     if (!open || !session_.song()) return;
     const Song& song = *session_.song();
     song_->setText(shown(song.name, tr("song")));
@@ -93,6 +93,15 @@ void Header::refresh()
                         .arg(QString::fromStdString(numberText(song.tempoBpm)), QString::fromStdString(song.meter),
                              QString::fromStdString(song.tuning)));
     fillSteps();
+}
+
+void Header::showSaved()
+{
+    const QDateTime at = session_.savedAt();
+    saved_->setText(!session_.isOpen()    ? QString()
+                    : !session_.isSaved() ? tr("saving \u2026")
+                    : at.isValid()        ? tr("saved %1").arg(at.toString("HH:mm"))
+                                          : tr("saved"));
 }
 
 void Header::fillSteps()

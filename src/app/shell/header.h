@@ -23,6 +23,7 @@ signals:
 
 private:
     void refresh();
+    void showSaved();
     void fillSteps();
     SessionModel& session_;
     QMenu* sessionMenu_;

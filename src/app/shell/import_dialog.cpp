@@ -128,7 +128,7 @@ ImportDialog::ImportDialog(std::vector<ImportRow> rows, QWidget* parent) : QDial
     auto* about = new QLabel(tr("The files are copied into the session as they are and never changed. A layer that "
                                 "exists takes the file as its next take."),
                              this);
-    about->setStyleSheet(QStringLiteral("color: %1").arg(ink(Token::Ink2).name()));
+    about->setProperty("tone", "2");
     column->addWidget(about);
     table_ = new QTableWidget(int(rows_.size()), 8, this);
     table_->setObjectName("importTable");

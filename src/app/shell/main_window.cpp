@@ -4,17 +4,17 @@
 #include "app/benches/log/log_bench.h"
 #include "app/shell/audition_bar.h"
 #include "app/shell/bench_list.h"
+#include "app/shell/exporter.h"
 #include "app/shell/go_to_dialog.h"
 #include "app/shell/header.h"
 #include "app/shell/import_dialog.h"
 #include "app/shell/song_dialog.h"
 #include "app/shell/spine.h"
+#include "app/shell/start_page.h"
 #include "app/theme/theme.h"
-#include "core/audio/file_place.h"
 
 #include <QApplication>
 #include <QDragEnterEvent>
-#include <QFileDialog>
 #include <QFileInfo>
 #include <QKeyEvent>
 #include <QLabel>
@@ -25,51 +25,12 @@
 #include <QPushButton>
 #include <QShortcut>
 #include <QStackedWidget>
-#include <QStandardPaths>
 #include <QTextDocument>
 #include <QVBoxLayout>
 
 namespace gristle::app {
 
 using namespace core;
-
-namespace {
-
-const QString kAudioFilter = QStringLiteral("Audio (*.wav *.aif *.aiff *.flac *.w64 *.rf64)");
-const QString kInt24 = QStringLiteral("WAV, 24 bit (*.wav)");
-const QString kFloat = QStringLiteral("WAV, 32-bit float (*.wav)");
-
-QString documentsFolder() { return QStandardPaths::writableLocation(QStandardPaths::DocumentsLocation); }
-
-Dialogs realDialogs(MainWindow* window)
-{
-    Dialogs d;
-    d.openAudio = [window] {
-        return QFileDialog::getOpenFileNames(window, QObject::tr("Bring takes in"), documentsFolder(), kAudioFilter);
-    };
-    d.openSession = [window] {
-        return QFileDialog::getExistingDirectory(window, QObject::tr("Open a session"), documentsFolder());
-    };
-    d.newSession = [window] {
-        return QFileDialog::getSaveFileName(window, QObject::tr("Make a session"),
-                                            documentsFolder() + QObject::tr("/Session.gristle"),
-                                            QObject::tr("Session (*.gristle)"));
-    };
-    d.saveFile = [window](const QString& title, const QString& suggested, const QString& filter, QString* chosen) {
-        return QFileDialog::getSaveFileName(window, title, documentsFolder() + "/" + suggested, filter, chosen);
-    };
-    d.folder = [window](const QString& title) {
-        return QFileDialog::getExistingDirectory(window, title, documentsFolder());
-    };
-    d.importRows = [window](std::vector<ImportRow> rows) -> std::optional<std::vector<ImportRow>> {
-        ImportDialog dialog(std::move(rows), window);
-        if (dialog.exec() != QDialog::Accepted) return std::nullopt;
-        return dialog.rows();
-    };
-    return d;
-}
-
-} // namespace
 
 MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), dialogs_(realDialogs(this))
 {
@@ -87,7 +48,11 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), dialogs_(realDial
     stack_->setFocus();
 }
 
-MainWindow::~MainWindow() { qApp->removeEventFilter(this); }
+MainWindow::~MainWindow()
+{
+    qApp->removeEventFilter(this);
+    session_.close();
+}
 
 void MainWindow::build()
 {
@@ -117,7 +82,11 @@ void MainWindow::build()
     column->addWidget(notice_);
     pages_ = new QStackedWidget(central);
     column->addWidget(pages_, 1);
-    pages_->addWidget(buildStart());
+    auto* start = new StartPage(pages_);
+    connect(start, &StartPage::bringIn, this, [this] { bringIn(dialogs_.openAudio()); });
+    connect(start, &StartPage::openSession, this, &MainWindow::askOpenSession);
+    connect(start, &StartPage::makeSession, this, &MainWindow::askNewSession);
+    pages_->addWidget(start);
     auto* work = new QWidget(pages_);
     auto* row = new QHBoxLayout(work);
     row->setContentsMargins(0, 0, 0, 0);
@@ -138,50 +107,9 @@ void MainWindow::build()
     column->addWidget(bar_);
     setCentralWidget(central);
     spine_->setBenches(benches_);
-    for (TaskRunner* t : {&session_.importTask(), &export_, &session_.measureTask(), &audition_.task()})
+    exporter_ = new Exporter(session_, *bench<BlendBench>(), dialogs_, this);
+    for (TaskRunner* t : {&session_.importTask(), &exporter_->task(), &session_.measureTask(), &audition_.task()})
         bar_->watch(*t);
-}
-
-QWidget* MainWindow::buildStart()
-{
-    auto* page = new QWidget(pages_);
-    page->setObjectName("startPage");
-    auto* outer = new QVBoxLayout(page);
-    outer->addStretch(2);
-    auto* title = new QLabel(tr("Drop your recordings here."), page);
-    title->setFont(Theme::instance().text(TextSize::Big, true));
-    title->setAlignment(Qt::AlignHCenter);
-    outer->addWidget(title);
-    auto* about = new QLabel(tr("Two takes of one riff, played straight into the interface, are enough.\nGristle says "
-                                "whether they were captured right, puts them through a rig, places them left and "
-                                "right,\nshows what mono does to it, and keeps a record of it all."),
-                             page);
-    about->setFont(Theme::instance().text(TextSize::Heading));
-    about->setAlignment(Qt::AlignHCenter);
-    outer->addWidget(about);
-    outer->addSpacing(22);
-    auto* row = new QHBoxLayout;
-    row->addStretch(1);
-    const auto add = [&](const QString& text, const char* name, bool act, auto slot) {
-        auto* b = new QPushButton(text, page);
-        b->setObjectName(name);
-        b->setAccessibleName(text);
-        b->setProperty("act", act);
-        connect(b, &QPushButton::clicked, this, slot);
-        row->addWidget(b);
-        row->addSpacing(8);
-    };
-    add(tr("Bring takes in \u2026"), "start.bringIn", true, [this] { bringIn(dialogs_.openAudio()); });
-    add(tr("Open a session \u2026"), "start.open", false, [this] { askOpenSession(); });
-    add(tr("Make an empty session \u2026"), "start.new", false, [this] { askNewSession(); });
-    row->addStretch(1);
-    outer->addLayout(row);
-    outer->addStretch(3);
-    auto* caution = new QLabel(tr("Loudness and hours add up: take breaks, and start with the headphones down."), page);
-    caution->setAlignment(Qt::AlignHCenter);
-    outer->addWidget(caution);
-    outer->addSpacing(14);
-    return page;
 }
 
 void MainWindow::fillSessionMenu()
@@ -201,9 +129,9 @@ void MainWindow::fillSessionMenu()
     add(tr("Close the session"), QKeySequence("Ctrl+W"), [this] { session_.close(); });
     menu->addSeparator();
     add(tr("Export the stereo mix \u2026"), QKeySequence("Ctrl+E"), [this] {
-        askExportMix();
+        exporter_->askMix();
     })->setObjectName("action.exportMix");
-    add(tr("Export each layer \u2026"), QKeySequence("Ctrl+Shift+E"), [this] { askExportLayers(); });
+    add(tr("Export each layer \u2026"), QKeySequence("Ctrl+Shift+E"), [this] { exporter_->askLayers(); });
     add(tr("Save the recall sheet \u2026"), QKeySequence("Ctrl+R"), [this] { emit bench<LogBench>()->saveSheet(); });
     menu->addSeparator();
     QAction* undo = session_.undoStack().createUndoAction(this, tr("Undo"));
@@ -262,10 +190,7 @@ void MainWindow::wire()
     connect(spine_, &Spine::choose, this, &MainWindow::showBench);
     connect(bar_, &AuditionBar::hear, this, [this] { audition_.setPlaying(!audition_.isPlaying()); });
     for (Bench* b : benches_) {
-        connect(b, &Bench::stateChanged, this, [this, b] {
-            spine_->refresh();
-            if (stack_->currentWidget() == b) refreshFindings();
-        });
+        connect(b, &Bench::stateChanged, &lookTimer_, qOverload<>(&QTimer::start)); // many changes, one look
         connect(b, &Bench::auditionChanged, this, [this] { auditionTimer_.start(); });
         connect(b, &Bench::failed, this, &MainWindow::tell);
     }
@@ -289,29 +214,16 @@ void MainWindow::wire()
     connect(&auditionTimer_, &QTimer::timeout, this, &MainWindow::requestAudition);
     auto* log = bench<LogBench>();
     connect(log, &LogBench::saveSheet, this, [this] {
-        if (!session_.isOpen()) return;
-        const QString file =
-            dialogs_.saveFile(tr("Save the recall sheet"), QString::fromStdString(session_.document().name) + ".html",
-                              tr("HTML (*.html)"), nullptr);
-        if (!file.isEmpty()) saveSheet(file);
+        if (session_.isOpen()) exporter_->askSheet(bench<LogBench>()->sheetHtml());
     });
     connect(log, &LogBench::printSheet, this, &MainWindow::printSheet);
-    connect(log, &LogBench::saveCsv, this, [this] {
-        const QString file =
-            dialogs_.saveFile(tr("Save the log"), QString::fromStdString(session_.document().name) + tr(" log.csv"),
-                              tr("CSV (*.csv)"), nullptr);
-        if (file.isEmpty()) return;
-        const auto wrote = writeTextAtomically(file.toStdString(), logCsv(session_.folder().readLog()));
-        if (!wrote) tell(QString::fromStdString(wrote.error().message), QString::fromStdString(wrote.error().remedy));
+    connect(log, &LogBench::saveCsv, exporter_, &Exporter::askLog);
+    connect(exporter_, &Exporter::failed, this, &MainWindow::tell);
+    lookTimer_.setSingleShot(true);
+    connect(&lookTimer_, &QTimer::timeout, this, [this] {
+        spine_->refresh();
+        refreshFindings();
     });
-    const auto paint = [this] {
-        notice_->setStyleSheet(QStringLiteral("background: %1; color: %2; border-left: 4px solid %3")
-                                   .arg(ink(Token::Band).name(), ink(Token::Ink).name(), ink(Token::Act).name()));
-        for (QFrame* f : findChildren<QFrame*>("rule"))
-            f->setStyleSheet(QStringLiteral("background: %1").arg(ink(Token::Rule).name()));
-    };
-    connect(&Theme::instance(), &Theme::changed, this, paint);
-    paint();
 }
 
 void MainWindow::refreshPage()
@@ -404,117 +316,6 @@ void MainWindow::askOpenSession()
     if (!path.isEmpty()) openPaths({path});
 }
 
-void MainWindow::askExportMix()
-{
-    if (!session_.isOpen() || !session_.part()) return;
-    QString filter;
-    const QString suggested = QString::fromStdString(session_.song()->name + ", " + session_.part()->name + ".wav");
-    QString file = dialogs_.saveFile(tr("Export the stereo mix"), suggested, kInt24 + ";;" + kFloat, &filter);
-    if (file.isEmpty()) return;
-    if (!file.endsWith(".wav", Qt::CaseInsensitive)) file += ".wav";
-    exportMix(file, filter == kFloat);
-}
-
-void MainWindow::askExportLayers()
-{
-    if (!session_.isOpen() || !session_.part()) return;
-    const QString folder = dialogs_.folder(tr("Export each layer"));
-    if (!folder.isEmpty()) exportLayers(folder, false);
-}
-
-namespace {
-
-/// One file to be written by an export.
-struct ExportJob {
-    QString file;
-    std::vector<MixLayer> layers;
-};
-
-struct ExportAnswer {
-    std::vector<MixReport> reports;
-    std::optional<Error> failure;
-};
-
-ExportAnswer exportAll(const std::vector<ExportJob>& jobs, const MixOptions& options, SampleFormat format,
-                       const Progress& progress)
-{
-    ExportAnswer out;
-    for (std::size_t i = 0; i < jobs.size(); ++i) {
-        const Progress part{progress.stop, [&](double p) { progress.at((double(i) + p) / double(jobs.size())); }};
-        auto report = mixToFile(jobs[i].file.toStdString(), jobs[i].layers, options, format, part);
-        if (!report) {
-            out.failure = report.error();
-            return out;
-        }
-        out.reports.push_back(std::move(*report));
-    }
-    return out;
-}
-
-} // namespace
-
-void MainWindow::exportMix(const QString& file, bool isFloat)
-{
-    auto* blend = bench<BlendBench>();
-    QString why;
-    const auto layers = blend->layers(&why);
-    if (layers.empty()) return tell(why.isEmpty() ? tr("There is nothing to mix") : why, tr("bring takes in first"));
-    const std::vector<ExportJob> jobs{{file, layers}};
-    export_.run<ExportAnswer>(
-        tr("Writing %1").arg(QFileInfo(file).fileName()),
-        [jobs, options = blend->options(), isFloat](const Progress& p) {
-            return exportAll(jobs, options, isFloat ? SampleFormat::Float32 : SampleFormat::Int24, p);
-        },
-        [this, file](ExportAnswer answer) {
-            if (answer.failure)
-                return tell(QString::fromStdString(answer.failure->message),
-                            QString::fromStdString(answer.failure->remedy));
-            const MixReport& r = answer.reports.front();
-            const auto figure = [](const std::optional<double>& v) {
-                return v ? QString::fromStdString(figureText(*v)) : QString(QChar(0x2013));
-            };
-            session_.note("mix", tr("Mix exported: %1, %2 LUFS, peak %3 dBTP, mono loses %4 dB")
-                                     .arg(QFileInfo(file).fileName(), figure(r.loudness.integratedLufs),
-                                          figure(r.truePeakDbtp), figure(r.stereo.monoLossDb)));
-            if (r.clippedSamples > 0)
-                tell(tr("The mix clipped: %1 samples passed full scale").arg(r.clippedSamples),
-                     tr("turn all layers down %1 dB or export as float").arg(figure(r.truePeakDbtp)));
-        });
-}
-
-void MainWindow::exportLayers(const QString& folder, bool isFloat)
-{
-    auto* blend = bench<BlendBench>();
-    QString why;
-    const auto layers = blend->layers(&why);
-    if (layers.empty()) return tell(why.isEmpty() ? tr("There is nothing to export") : why, tr("bring takes in first"));
-    std::vector<ExportJob> jobs;
-    for (const MixLayer& layer : layers) {
-        QString name =
-            QString::fromStdString(session_.song()->name + ", " + session_.part()->name + ", " + layer.recipe.name);
-        name.replace('/', '-');
-        jobs.push_back({folder + "/" + name + ".wav", {layer}});
-    }
-    export_.run<ExportAnswer>(
-        tr("Writing %1 layers").arg(jobs.size()),
-        [jobs, options = blend->options(), isFloat](const Progress& p) {
-            return exportAll(jobs, options, isFloat ? SampleFormat::Float32 : SampleFormat::Int24, p);
-        },
-        [this, folder, count = jobs.size()](ExportAnswer answer) {
-            if (answer.failure)
-                return tell(QString::fromStdString(answer.failure->message),
-                            QString::fromStdString(answer.failure->remedy));
-            session_.note("mix", tr("%1 layers exported, placed, to %2").arg(count).arg(QFileInfo(folder).fileName()));
-        });
-}
-
-bool MainWindow::saveSheet(const QString& file)
-{
-    const auto wrote = writeTextAtomically(file.toStdString(), bench<LogBench>()->sheetHtml().toStdString());
-    if (!wrote) tell(QString::fromStdString(wrote.error().message), QString::fromStdString(wrote.error().remedy));
-    return bool(wrote);
-}
-
 void MainWindow::printSheet()
 {
     if (!session_.isOpen()) return;
@@ -573,9 +374,9 @@ void MainWindow::setLoopEnd(bool start)
 bool MainWindow::isIdle() const
 {
     auto& self = const_cast<MainWindow&>(*this);
-    if (auditionTimer_.isActive()) return false;
-    for (TaskRunner* t :
-         {&self.session_.importTask(), &self.export_, &self.session_.measureTask(), &self.audition_.task()})
+    if (auditionTimer_.isActive() || lookTimer_.isActive()) return false;
+    for (TaskRunner* t : {&self.session_.importTask(), &self.session_.saveTask(), &exporter_->task(),
+                          &self.session_.measureTask(), &self.audition_.task()})
         if (t->isBusy()) return false;
     for (Bench* b : benches_)
         if (b->isBusy()) return false;

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "app/benches/bench.h"
+#include "app/shell/dialogs.h"
 
 #include <QMainWindow>
 
@@ -10,20 +11,10 @@ class QStackedWidget;
 namespace gristle::app {
 
 class AuditionBar;
+class Exporter;
 class Header;
 class LogBench;
 class Spine;
-
-/// What the window asks people; replaced in tests.
-struct Dialogs {
-    std::function<QStringList()> openAudio;
-    std::function<QString()> openSession;
-    std::function<QString()> newSession;
-    std::function<QString(const QString& title, const QString& suggested, const QString& filter, QString* chosenFilter)>
-        saveFile;
-    std::function<QString(const QString& title)> folder;
-    std::function<std::optional<std::vector<ImportRow>>(std::vector<ImportRow>)> importRows;
-};
 
 class MainWindow : public QMainWindow {
     Q_OBJECT
@@ -47,9 +38,7 @@ public:
     /// A session folder is opened, audio files are brought in (into a new session where none is open).
     void openPaths(const QStringList& paths);
     void bringIn(const QStringList& files);
-    void exportMix(const QString& file, bool isFloat);
-    void exportLayers(const QString& folder, bool isFloat);
-    bool saveSheet(const QString& file);
+    Exporter& exporter() { return *exporter_; }
     bool isIdle() const; ///< nothing is being measured, rendered or written
     QString notice() const;
 
@@ -62,7 +51,6 @@ protected:
 
 private:
     void build();
-    QWidget* buildStart();
     void fillSessionMenu();
     void addKeys();
     void wire();
@@ -72,8 +60,6 @@ private:
     void tell(const QString& message, const QString& remedy);
     void askNewSession();
     void askOpenSession();
-    void askExportMix();
-    void askExportLayers();
     void goTo();
     void editSong();
     void printSheet();
@@ -81,7 +67,6 @@ private:
 
     SessionModel session_;
     Audition audition_;
-    TaskRunner export_;
     Dialogs dialogs_;
     std::vector<Bench*> benches_;
     Header* header_;
@@ -91,7 +76,9 @@ private:
     FindingsPanel* findings_;
     AuditionBar* bar_;
     QLabel* notice_;
+    Exporter* exporter_;
     QTimer auditionTimer_;
+    QTimer lookTimer_; ///< the spine and the findings
 };
 
 } // namespace gristle::app

@@ -1,4 +1,6 @@
 #include "app/shell/tour.h"
+#include "app/benches/log/log_bench.h"
+#include "app/shell/exporter.h"
 
 #include "app/shell/main_window.h"
 #include "app/theme/theme.h"
@@ -12,7 +14,7 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
         steps_.push_back([this, name] { shoot(name); });
     };
     steps_.push_back([this] {
-        window_.exportMix(folder_ + "/Night Ferry mix.wav", false);
+        window_.exporter().writeMix(folder_ + "/Night Ferry mix.wav", false);
         window_.audition().setPlaying(true);
     });
     for (std::size_t i = 0; i < window_.benches().size(); ++i) bench(int(i), window_.benches()[i]->name().toLower());
@@ -23,7 +25,9 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
     steps_.push_back([this] {
         shoot("rig-lamp-off");
         Theme::instance().setLamp(Lamp::Paper);
-        good_ = window_.saveSheet(folder_ + "/Night Ferry recall sheet.html") && good_;
+        good_ = window_.exporter().writeSheet(folder_ + "/Night Ferry recall sheet.html",
+                                              window_.bench<LogBench>()->sheetHtml()) &&
+                good_;
     });
     timer_.setInterval(60);
     connect(&timer_, &QTimer::timeout, this, &Tour::look);

@@ -1,14 +1,28 @@
 #include "app/tasks/task_runner.h"
 
 #include <QMetaObject>
+#include <chrono>
+#include <sys/resource.h>
+#include <unistd.h>
 
 namespace gristle::app {
 
+namespace {
+
+constexpr std::chrono::milliseconds kReportEvery{40};
+
+/// Lets the window and the audio go first where cores are short. On Linux a thread has a niceness of its own.
+void stepBack() { setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), 10); }
+
+} // namespace
+
 TaskRunner::TaskRunner(QObject* parent) : QObject(parent) { pool_.setMaxThreadCount(1); }
 
-TaskRunner::~TaskRunner()
+TaskRunner::~TaskRunner() { waitForDone(); }
+
+void TaskRunner::waitForDone()
 {
-    stop_.request_stop();
+    cancel();
     pool_.waitForDone();
 }
 
@@ -31,12 +45,13 @@ void TaskRunner::launch(Job job)
     emit busyChanged(true, title_);
     const quint64 generation = generation_;
     pool_.start([this, work = std::move(job.work), stop = stop_.get_token(), generation] {
+        stepBack();
         core::Progress progress{stop, nullptr};
-        auto last = std::make_shared<int>(-1);
+        auto last = std::make_shared<std::chrono::steady_clock::time_point>();
         progress.report = [this, last](double part) {
-            const int percent = static_cast<int>(part * 100.0);
-            if (percent == *last) return;
-            *last = percent;
+            const auto now = std::chrono::steady_clock::now();
+            if (now - *last < kReportEvery) return;
+            *last = now;
             QMetaObject::invokeMethod(
                 this, [this, part] { emit progressed(part); }, Qt::QueuedConnection);
         };

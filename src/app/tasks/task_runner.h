@@ -29,7 +29,8 @@ public:
                    return std::function<void()>([done, result] { done(std::move(*result)); });
                }});
     }
-    void cancel(); ///< the running and the waiting one; no answer comes
+    void cancel();      ///< the running and the waiting one; no answer comes
+    void waitForDone(); ///< cancels, and returns when nothing runs any more
     bool isBusy() const { return running_ || waiting_.has_value(); }
     QString title() const { return title_; }
 

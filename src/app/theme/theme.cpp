@@ -158,10 +158,12 @@ QScrollBar::handle:horizontal { background: %rule; min-width: 24px; border-radiu
 QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
 QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 QAbstractScrollArea::corner { background: transparent; border: none; }
-QProgressBar { border: none; background: %band; max-height: 4px; }
-QProgressBar::chunk { background: %act; }
+QWidget#auditionBar { background: %panel; }
 QDialog { background: %ground; }
 QLabel[tone="2"] { color: %ink2; }
+QLabel[tone="3"] { color: %ink3; }
+QFrame[rule="true"] { background: %rule; }
+QLabel#notice { background: %band; color: %ink; border-left: 4px solid %act; }
 )";
     const std::pair<const char*, Token> names[] = {
         {"%ground", Token::Ground}, {"%panel", Token::Panel}, {"%rule", Token::Rule}, {"%band", Token::Band},

@@ -84,7 +84,7 @@ QLabel* wrapped(const QString& text, const QFont& font, Token token, QWidget* pa
     label->setFont(font);
     label->setWordWrap(true);
     label->setTextFormat(Qt::PlainText);
-    label->setStyleSheet(QStringLiteral("color: %1").arg(ink(token).name()));
+    label->setProperty("tone", token == Token::Ink2 ? "2" : token == Token::Ink3 ? "3" : "");
     return label;
 }
 
@@ -164,7 +164,7 @@ void FindingsPanel::rebuild()
         if (i + 1 == findings_.size()) break;
         auto* line = new QFrame(inner_);
         line->setFixedHeight(1);
-        line->setStyleSheet(QStringLiteral("background: %1").arg(ink(Token::Rule).name()));
+        line->setProperty("rule", true);
         layout_->addWidget(line);
     }
     layout_->addStretch(1);

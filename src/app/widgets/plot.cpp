@@ -87,13 +87,37 @@ void drawLabel(QPainter& p, QPointF at, const QString& text, Qt::Alignment align
 
 PlotWidget::PlotWidget(QWidget* parent) : QWidget(parent)
 {
-    connect(&Theme::instance(), &Theme::changed, this, qOverload<>(&QWidget::update));
+    connect(&Theme::instance(), &Theme::changed, this, &PlotWidget::changeStill);
+}
+
+void PlotWidget::changeStill()
+{
+    still_ = {};
+    update();
+}
+
+void PlotWidget::paintEvent(QPaintEvent*)
+{
+    const QSize pixels = size() * devicePixelRatioF();
+    if (still_.size() != pixels) {
+        still_ = QPixmap(pixels);
+        still_.setDevicePixelRatio(devicePixelRatioF());
+        still_.fill(Qt::transparent);
+        QPainter p(&still_);
+        p.setRenderHint(QPainter::Antialiasing);
+        drawStill(p);
+    }
+    QPainter p(this);
+    p.drawPixmap(0, 0, still_);
+    p.setRenderHint(QPainter::Antialiasing);
+    drawMoving(p);
 }
 
 void PlotWidget::setEmptyText(const QString& text)
 {
+    if (text == emptyText_) return;
     emptyText_ = text;
-    update();
+    changeStill();
 }
 
 void PlotWidget::drawEmpty(QPainter& p, const QString& fallback)

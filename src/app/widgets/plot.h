@@ -42,7 +42,8 @@ QString numberLabel(double value, int digits = 0);
 void drawLabel(QPainter& p, QPointF at, const QString& text, Qt::Alignment alignment, const QColor& color,
                const QRectF& bounds);
 
-/// A widget that is painted from data it was given; also says its numbers as text to those who cannot see it.
+/// A widget that is painted from data it was given; also says its numbers as text to those who cannot see it. What
+/// stands still is drawn once and kept as a picture; what moves over it (a loop, a position) is drawn each time.
 class PlotWidget : public QWidget {
     Q_OBJECT
 public:
@@ -50,8 +51,15 @@ public:
     void setEmptyText(const QString& text);
 
 protected:
+    void paintEvent(QPaintEvent*) override;
+    virtual void drawStill(QPainter&) {}
+    virtual void drawMoving(QPainter&) {}
+    void changeStill(); ///< the data are others: draw it anew
     void drawEmpty(QPainter& p, const QString& fallback);
     QString emptyText_;
+
+private:
+    QPixmap still_;
 };
 
 } // namespace gristle::app

@@ -3,6 +3,8 @@
 #include "core/audio/audio_writer.h"
 #include "core/measure/activity.h"
 #include "core/measure/vu.h"
+#include "core/session/session_folder.h"
+#include "core/session/take_import.h"
 #include "core/sim/performance.h"
 
 #include <algorithm>

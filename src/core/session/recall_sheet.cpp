@@ -78,7 +78,53 @@ td,th{text-align:left;padding:3px 10px 3px 0;border-bottom:1px solid #D3CBBB;ver
 td.n{font-family:"JetBrains Mono",monospace}pre{font:12px "JetBrains Mono",monospace;white-space:pre-wrap}
 @media print{body{background:#fff;margin:0}h2{break-after:avoid}table{break-inside:avoid}}</style></head><body>)";
 
+/// The layers of a part as a table; adds the rigs that they name.
+void appendPart(const Part& part, LayerPath at, const std::vector<LayerReading>& readings, std::string& html,
+                std::vector<std::string>& rigs)
+{
+    html += "<h3>" + escaped(part.name) +
+            "</h3><table><tr><th>layer<th>place<th>gain<th>guitar, pickup<th>take<th>level<th>recorded<th>rig</tr>";
+    for (at.layer = 0; at.layer < part.layers.size(); ++at.layer) {
+        const Layer& layer = part.layers[at.layer];
+        const Take* take = layer.chosenTake();
+        const auto reading = std::ranges::find(readings, at, &LayerReading::path);
+        if (!layer.rig.empty() && std::ranges::find(rigs, layer.rig) == rigs.end()) rigs.push_back(layer.rig);
+        html += "<tr>" + cell(layer.name) + cell(placeText(layer.place)) + cell(numberText(layer.gainDb) + " dB") +
+                cell(layer.guitar + (layer.pickup.empty() ? "" : ", " + layer.pickup)) +
+                cell(take ? shortName(take->file) : "") + cell(reading != readings.end() ? reading->level : "") +
+                cell(take ? timeText(take->recorded) : "") + cell(layer.rig.empty() ? "dry" : shortName(layer.rig)) +
+                "</tr>";
+    }
+    html += "</table>";
+}
+
+void appendRig(const SessionFolder& session, const std::string& file, std::string& html)
+{
+    std::vector<std::string> warnings;
+    const auto rig = session.loadRig(file, Unknown::Bypass, warnings);
+    html += "<h3>" + escaped(shortName(file)) + "</h3>";
+    if (!rig) return void(html += "<p>" + escaped(rig.error().line()) + "</p>");
+    html += "<p>" + escaped(rig->name) + ", version " + std::to_string(rig->version) + " \u00b7 output " +
+            numberText(rig->outputDb) + " dB" +
+            (rig->diAverageDbfs ? " \u00b7 dialled in on a DI at " + numberText(*rig->diAverageDbfs) + " dBFS" : "") +
+            "</p><table>";
+    appendChain(rig->chain, html, 0);
+    html += "</table><pre>" + escaped(recallLine(rig->chain)) + "</pre>";
+}
+
 } // namespace
+
+std::string recallPartHtml(const SessionFolder& session, std::size_t song, std::size_t part,
+                           const std::vector<LayerReading>& readings)
+{
+    const auto& songs = session.document().songs;
+    if (song >= songs.size() || part >= songs[song].parts.size()) return {};
+    std::string html;
+    std::vector<std::string> rigs;
+    appendPart(songs[song].parts[part], {song, part, 0}, readings, html, rigs);
+    for (const auto& file : rigs) appendRig(session, file, html);
+    return html;
+}
 
 std::string recallSheetHtml(const SessionFolder& session, const std::vector<LayerReading>& readings)
 {
@@ -95,51 +141,13 @@ std::string recallSheetHtml(const SessionFolder& session, const std::vector<Laye
         const Song& song = d.songs[s];
         html += "<h2>" + escaped(song.name) + "</h2><p>" + numberText(song.tempoBpm) + " BPM \u00b7 " +
                 escaped(song.meter) + " \u00b7 " + escaped(song.tuning) + "</p>";
-        for (std::size_t p = 0; p < song.parts.size(); ++p) {
-            const Part& part = song.parts[p];
-            html += "<h3>" + escaped(part.name) +
-                    "</h3><table><tr><th>layer<th>place<th>gain<th>guitar, pickup<th>take<th>level"
-                    "<th>recorded<th>rig</tr>";
-            for (std::size_t l = 0; l < part.layers.size(); ++l) {
-                const Layer& layer = part.layers[l];
-                const Take* take = layer.chosenTake();
-                std::string level;
-                for (const auto& r : readings)
-                    if (r.path == LayerPath{s, p, l}) level = r.level;
-                if (!layer.rig.empty() && std::ranges::find(rigs, layer.rig) == rigs.end()) rigs.push_back(layer.rig);
-                html +=
-                    "<tr>" + cell(layer.name) + cell(placeText(layer.place)) + cell(numberText(layer.gainDb) + " dB") +
-                    cell(layer.guitar + (layer.pickup.empty() ? "" : ", " + layer.pickup)) +
-                    cell(take ? shortName(take->file) : "") + cell(level) + cell(take ? timeText(take->recorded) : "") +
-                    cell(layer.rig.empty() ? "dry" : shortName(layer.rig)) + "</tr>";
-            }
-            html += "</table>";
-        }
+        for (std::size_t p = 0; p < song.parts.size(); ++p) appendPart(song.parts[p], {s, p, 0}, readings, html, rigs);
     }
     html += "<h2>Rigs</h2>";
-    for (const auto& file : rigs) {
-        std::vector<std::string> warnings;
-        const auto rig = session.loadRig(file, Unknown::Bypass, warnings);
-        html += "<h3>" + escaped(shortName(file)) + "</h3>";
-        if (!rig) {
-            html += "<p>" + escaped(rig.error().line()) + "</p>";
-            continue;
-        }
-        html +=
-            "<p>" + escaped(rig->name) + ", version " + std::to_string(rig->version) + " \u00b7 output " +
-            numberText(rig->outputDb) + " dB" +
-            (rig->diAverageDbfs ? " \u00b7 dialled in on a DI at " + numberText(*rig->diAverageDbfs) + " dBFS" : "") +
-            "</p><table>";
-        appendChain(rig->chain, html, 0);
-        html += "</table><pre>" + escaped(recallLine(rig->chain)) + "</pre>";
-    }
+    for (const auto& file : rigs) appendRig(session, file, html);
     html += "<h2>Log</h2><table><tr><th>time<th>where<th>what</tr>";
-    for (const LogEntry& e : session.readLog()) {
-        std::string where = e.song;
-        if (!e.part.empty()) where += " \u203a " + e.part;
-        if (!e.layer.empty()) where += " \u203a " + e.layer;
-        html += "<tr><td class=n>" + escaped(e.time) + "</td>" + cell(where) + cell(e.text) + "</tr>";
-    }
+    for (const LogEntry& e : session.readLog())
+        html += "<tr><td class=n>" + escaped(e.time) + "</td>" + cell(e.where()) + cell(e.text) + "</tr>";
     html += "</table></body></html>\n";
     return html;
 }

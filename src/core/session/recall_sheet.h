@@ -14,6 +14,11 @@ struct LayerReading {
 /// layers with place, gain, guitar, pickup, take and rig with every value, then the log.
 std::string recallSheetHtml(const SessionFolder& session, const std::vector<LayerReading>& readings);
 
+/// What sets one part up again, as an HTML fragment without a style: its layers, and every value of the rigs that they
+/// play through. Costs as much as the part, whatever the session holds. Empty where there is no such part.
+std::string recallPartHtml(const SessionFolder& session, std::size_t song, std::size_t part,
+                           const std::vector<LayerReading>& readings);
+
 /// The log as CSV (RFC 4180), one line an entry, with a head.
 std::string logCsv(const std::vector<LogEntry>& entries);
 

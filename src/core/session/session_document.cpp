@@ -201,28 +201,35 @@ bool staysInside(const std::string& relative)
     return true;
 }
 
+Json songToJson(const Song& s)
+{
+    Json song = {{"name", s.name}, {"tempo_bpm", s.tempoBpm}, {"meter", s.meter}, {"tuning", s.tuning}};
+    song["part"] = Json::array();
+    for (const Part& p : s.parts) {
+        Json part = {{"name", p.name}};
+        part["layer"] = Json::array();
+        for (const Layer& l : p.layers) part["layer"].push_back(layerToJson(l));
+        song["part"].push_back(std::move(part));
+    }
+    return song;
+}
+
+Json sessionHeadToJson(const SessionDocument& d)
+{
+    return {{"gristle_session", kFormat},
+            {"name", d.name},
+            {"sample_rate_hz", d.sampleRateHz},
+            {"reference_dbfs", d.referenceDbfs},
+            {"target_school", d.targetSchool},
+            {"place_law", panLawText(d.law)},
+            {"interface", calibrationToJson(d.interface)}};
+}
+
 Json sessionToJson(const SessionDocument& d)
 {
-    Json out;
-    out["gristle_session"] = kFormat;
-    out["name"] = d.name;
-    out["sample_rate_hz"] = d.sampleRateHz;
-    out["reference_dbfs"] = d.referenceDbfs;
-    out["target_school"] = d.targetSchool;
-    out["place_law"] = panLawText(d.law);
-    out["interface"] = calibrationToJson(d.interface);
+    Json out = sessionHeadToJson(d);
     out["song"] = Json::array();
-    for (const Song& s : d.songs) {
-        Json song = {{"name", s.name}, {"tempo_bpm", s.tempoBpm}, {"meter", s.meter}, {"tuning", s.tuning}};
-        song["part"] = Json::array();
-        for (const Part& p : s.parts) {
-            Json part = {{"name", p.name}};
-            part["layer"] = Json::array();
-            for (const Layer& l : p.layers) part["layer"].push_back(layerToJson(l));
-            song["part"].push_back(std::move(part));
-        }
-        out["song"].push_back(std::move(song));
-    }
+    for (const Song& s : d.songs) out["song"].push_back(songToJson(s));
     return out;
 }
 

@@ -79,6 +79,8 @@ std::vector<LayerPath> allLayers(const SessionDocument& document);
 
 /// The document as docs/schema/session.json describes it.
 nlohmann::ordered_json sessionToJson(const SessionDocument& document);
+nlohmann::ordered_json sessionHeadToJson(const SessionDocument& document); ///< all but the songs
+nlohmann::ordered_json songToJson(const Song& song);
 /// @error BadDocument (broken, or a file reference that leaves the folder), NewerVersion, OutOfRange
 Result<SessionDocument> sessionFromJson(const nlohmann::ordered_json& json);
 

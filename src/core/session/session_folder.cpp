@@ -3,9 +3,10 @@
 #include "core/audio/audio_writer.h"
 #include "core/audio/file_place.h"
 #include "core/impulse/loudspeaker_model.h"
+#include "core/session/edit_journal.h"
+#include "core/session/take_import.h"
 
 #include <cerrno>
-#include <cstring>
 #include <ctime>
 #include <fcntl.h>
 #include <fstream>
@@ -13,7 +14,6 @@
 #include <set>
 #include <sys/file.h>
 #include <unistd.h>
-#include <xxhash.h>
 
 namespace gristle::core {
 
@@ -25,28 +25,6 @@ namespace {
 constexpr const char* kDocument = "session.json";
 constexpr const char* kLog = "log.jsonl";
 constexpr const char* kLoudspeaker = "impulses/closed back, near.wav";
-
-/// A file name of what the user wrote: letters, digits, spaces, points, dashes; never empty, hidden or long.
-std::string safeStem(const std::string& text)
-{
-    std::string out;
-    for (const char c : text) {
-        const auto u = static_cast<unsigned char>(c);
-        const bool plain = std::isalnum(u) || u >= 0x80 || c == ' ' || c == '-' || c == '_' || c == '.' || c == ',';
-        out += plain ? c : '-';
-    }
-    while (!out.empty() && (out.front() == '.' || out.front() == ' ')) out.erase(out.begin());
-    if (out.size() > 80) out.resize(80);
-    return out.empty() ? "take" : out;
-}
-
-/// `folder`/stem.wav, or with a number where that is taken; relative to `base`.
-std::string freeName(const fs::path& base, const std::string& folder, const std::string& stem)
-{
-    std::string name = folder + "/" + stem + ".wav";
-    for (int n = 2; fs::exists(base / name); ++n) name = folder + "/" + stem + " " + std::to_string(n) + ".wav";
-    return name;
-}
 
 Outcome makeFolders(const fs::path& folder)
 {
@@ -102,6 +80,8 @@ RigDocument firstRig()
 struct SessionFolder::State {
     fs::path folder;
     SessionDocument document;
+    std::int64_t edit = 0;             ///< counts up with every change of the document
+    std::vector<std::string> unforced; ///< files that the next save forces to disk before the document names them
     int lock = -1;
     ~State()
     {
@@ -184,20 +164,59 @@ Result<SessionFolder> SessionFolder::open(const fs::path& folder, Access access)
     }
     const auto text = readText(folder / kDocument);
     if (!text) return text.error();
-    const auto json = Json::parse(*text, nullptr, false);
+    auto json = Json::parse(*text, nullptr, false);
     if (json.is_discarded())
         return Error{ErrorCode::BadDocument, "session.json: it is no valid JSON", "mend the file or go back to a copy"};
-    auto document = sessionFromJson(json);
-    if (!document) return document.error();
-    state->document = std::move(*document);
-    return SessionFolder(std::move(state));
+    auto replayed = replayJournal(folder, std::move(json));
+    if (!replayed) return replayed.error();
+    state->document = std::move(replayed->document);
+    state->edit = replayed->edit;
+    SessionFolder session(std::move(state));
+    if (access == Access::Write && replayed->steps > 0) { // what a crash left in the journal goes to its place
+        if (const auto saved = session.save(session.document()); !saved) return saved.error();
+    }
+    return session;
 }
 
 Outcome SessionFolder::save(const SessionDocument& document)
 {
-    const auto wrote = writeTextAtomically(state_->folder / kDocument, sessionToJson(document).dump(1) + "\n");
-    if (wrote) state_->document = document;
-    return wrote;
+    PendingSave pending = pendingSave();
+    pending.document = document;
+    ++pending.edit;
+    if (const auto wrote = writeSave(pending); !wrote) return wrote;
+    state_->document = document;
+    state_->edit = pending.edit;
+    settle(pending);
+    return Done{};
+}
+
+Outcome SessionFolder::put(const SessionDocument& document)
+{
+    const auto noted = appendToJournal(state_->folder, state_->edit + 1, state_->document, document);
+    if (!noted) return noted;
+    state_->document = document;
+    ++state_->edit;
+    return Done{};
+}
+
+PendingSave SessionFolder::pendingSave() const
+{
+    return {state_->folder, state_->document, state_->edit, state_->unforced};
+}
+
+void SessionFolder::settle(const PendingSave& done)
+{
+    std::erase_if(state_->unforced, [&](const auto& file) { return std::ranges::count(done.unforced, file) > 0; });
+    if (done.edit == state_->edit) clearJournal(state_->folder);
+}
+
+Outcome writeSave(const PendingSave& pending)
+{
+    for (const auto& file : pending.unforced)
+        if (const auto forced = forceToDisk(pending.folder / file); !forced) return forced;
+    Json json = sessionToJson(pending.document);
+    json["edit"] = pending.edit;
+    return writeTextAtomically(pending.folder / kDocument, json.dump(1) + "\n");
 }
 
 Result<std::string> SessionFolder::saveRig(RigDocument& rig)
@@ -207,14 +226,15 @@ Result<std::string> SessionFolder::saveRig(RigDocument& rig)
     int version = 1;
     while (fs::exists(state_->folder / nameOf(version))) ++version;
     rig.version = version;
-    const auto wrote = writeTextAtomically(state_->folder / nameOf(version), rigToJson(rig).dump(1) + "\n");
-    if (!wrote) return wrote.error();
+    if (const auto wrote = replaceRig(nameOf(version), rig); !wrote) return wrote.error();
     return nameOf(version);
 }
 
 Outcome SessionFolder::replaceRig(const std::string& file, const RigDocument& rig)
 {
-    return writeTextAtomically(state_->folder / file, rigToJson(rig).dump(1) + "\n");
+    const auto wrote = writeTextWhole(state_->folder / file, rigToJson(rig).dump(1) + "\n");
+    if (wrote && std::ranges::count(state_->unforced, file) == 0) state_->unforced.push_back(file);
+    return wrote;
 }
 
 std::vector<std::string> SessionFolder::rigFiles() const
@@ -260,29 +280,31 @@ Outcome SessionFolder::log(const LogEntry& entry)
 {
     const Json line = {{"time", entry.time}, {"what", entry.what}, {"text", entry.text},
                        {"song", entry.song}, {"part", entry.part}, {"layer", entry.layer}};
-    const fs::path file = state_->folder / kLog;
-    const int handle = ::open(file.c_str(), O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC, 0644);
-    if (handle < 0) return writeError(file, errno);
-    const std::string text = line.dump(-1, ' ', false, Json::error_handler_t::replace) + "\n";
-    const ssize_t written = ::write(handle, text.data(), text.size());
-    const int failure = written == static_cast<ssize_t>(text.size()) ? 0 : written < 0 ? errno : ENOSPC;
-    ::close(handle);
-    if (failure != 0) return writeError(file, failure);
-    return Done{};
+    return appendLine(state_->folder / kLog, line.dump(-1, ' ', false, Json::error_handler_t::replace));
 }
 
-std::vector<LogEntry> SessionFolder::readLog() const
+std::string LogEntry::where() const
 {
-    std::vector<LogEntry> out;
+    std::string out = song;
+    for (const auto& step : {part, layer})
+        if (!step.empty()) out += (out.empty() ? "" : " \u203a ") + step;
+    return out;
+}
+
+LogPart SessionFolder::readLogFrom(std::int64_t byte) const
+{
+    LogPart out{{}, byte};
     std::ifstream file(state_->folder / kLog);
-    for (std::string line; std::getline(file, line);) {
+    file.seekg(byte);
+    for (std::string line; std::getline(file, line) && !file.eof();) { // a line without its end is still being written
+        out.end += std::int64_t(line.size()) + 1;
         const auto json = Json::parse(line, nullptr, false);
         if (!json.is_object()) continue;
         const auto text = [&](const char* key) {
             const auto at = json.find(key);
             return at != json.end() && at->is_string() ? at->get<std::string>() : std::string();
         };
-        out.push_back({text("time"), text("what"), text("text"), text("song"), text("part"), text("layer")});
+        out.entries.push_back({text("time"), text("what"), text("text"), text("song"), text("part"), text("layer")});
     }
     return out;
 }
@@ -324,55 +346,6 @@ std::vector<Missing> SessionFolder::check(bool deep, const Progress& progress) c
         for (const auto& file : files)
             if (!fs::exists(state_->folder / file, ignored))
                 out.push_back({file, "the impulse is missing (in " + name + ")"});
-    }
-    return out;
-}
-
-Result<Take> importTake(const fs::path& folder, const Calibration& input, const fs::path& file, int channelFromOne,
-                        const std::string& now)
-{
-    const auto channel = chooseChannel(file, channelFromOne);
-    if (!channel) return channel.error();
-    Take take;
-    take.file = freeName(folder, "audio", safeStem(file.stem().string()));
-    const fs::path target = folder / take.file;
-    const auto info = copyLosslessly(file, target);
-    if (!info) return info.error();
-    auto hash = hashFile(target);
-    if (!hash) return hash.error();
-    take.hash = std::move(*hash);
-    take.frames = info->frames;
-    take.sampleRateHz = info->sampleRateHz;
-    take.channels = static_cast<int>(info->channels);
-    take.channel = info->channels > 1 ? static_cast<int>(*channel) + 1 : 0;
-    take.recorded = now;
-    take.source = file.filename().string();
-    take.input = input;
-    return take;
-}
-
-Result<std::string> hashFile(const fs::path& path)
-{
-    std::ifstream file(path, std::ios::binary);
-    if (!file) {
-        std::error_code ignored;
-        const bool there = fs::exists(path, ignored);
-        return Error{there ? ErrorCode::FileUnreadable : ErrorCode::FileMissing,
-                     path.filename().string() + (there ? ": it cannot be read" : ": there is no such file"),
-                     "check the name and its permissions"};
-    }
-    const std::unique_ptr<XXH3_state_t, decltype(&XXH3_freeState)> state(XXH3_createState(), &XXH3_freeState);
-    XXH3_128bits_reset(state.get());
-    std::vector<char> block(1 << 20);
-    while (file.read(block.data(), static_cast<std::streamsize>(block.size())) || file.gcount() > 0)
-        XXH3_128bits_update(state.get(), block.data(), static_cast<std::size_t>(file.gcount()));
-    XXH128_canonical_t canonical;
-    XXH128_canonicalFromHash(&canonical, XXH3_128bits_digest(state.get()));
-    std::string out;
-    for (const unsigned char byte : canonical.digest) {
-        constexpr char kDigits[] = "0123456789abcdef";
-        out += kDigits[byte >> 4];
-        out += kDigits[byte & 15];
     }
     return out;
 }

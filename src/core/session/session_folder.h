@@ -17,6 +17,13 @@ struct LogEntry {
     std::string text; ///< a sentence for people
     std::string song, part, layer;
     bool operator==(const LogEntry&) const = default;
+    std::string where() const; ///< "song › part › layer", as far as it goes
+};
+
+/// A stretch of the log and the byte after it.
+struct LogPart {
+    std::vector<LogEntry> entries;
+    std::int64_t end = 0;
 };
 
 /// Something that `check` found wrong.
@@ -25,8 +32,17 @@ struct Missing {
     std::string why;
 };
 
+/// All that saving needs, so that a worker can do it.
+struct PendingSave {
+    std::filesystem::path folder;
+    SessionDocument document;
+    std::int64_t edit = 0;
+    std::vector<std::string> unforced; ///< files that must be on disk before the document is
+};
+
 /// A session on disk, NAME.gristle/: session.json, audio/, impulses/, rigs/, log.jsonl, cache/. One writer at a time: a
-/// lock of the operating system, which a crash releases. Saves are atomic. One thread at a time.
+/// lock of the operating system, which a crash releases. Saves are atomic, and an edit journal (edits.jsonl) holds what
+/// is not saved yet. One thread at a time.
 class SessionFolder {
 public:
     /// Makes the folder with an empty session, one modelled loudspeaker impulse and one rig.
@@ -44,8 +60,15 @@ public:
     const SessionDocument& document() const noexcept;
     /// Puts a document in the place of the present one and on disk. @error WriteFailed, and then all is as it was
     Outcome save(const SessionDocument& document);
+    /// Puts a document in the place of the present one and what changed into the edit journal: quick, and it survives
+    /// the end of this program at any moment. On disk for good after writeSave(pendingSave()) by whom it suits, then
+    /// settle(). @error WriteFailed, and then all is as it was
+    Outcome put(const SessionDocument& document);
+    PendingSave pendingSave() const;
+    /// After writeSave: empties the journal, unless more was put since.
+    void settle(const PendingSave& done);
 
-    /// Saves a rig as its next version; the file's name, relative to the folder.
+    /// Saves a rig as its next version; the file's name, relative to the folder. The next save forces it to disk.
     Result<std::string> saveRig(RigDocument& rig);
     /// Puts a rig in the place of a version that nothing else uses yet (a control that is still moving).
     Outcome replaceRig(const std::string& file, const RigDocument& rig);
@@ -59,7 +82,9 @@ public:
 
     Outcome log(const LogEntry& entry);
     /// All entries, oldest first; lines that are broken (a crash in the middle of one) are skipped.
-    std::vector<LogEntry> readLog() const;
+    std::vector<LogEntry> readLog() const { return readLogFrom(0).entries; }
+    /// What stands in the log from a byte on that an earlier call returned: reading on costs what was added.
+    LogPart readLogFrom(std::int64_t byte) const;
     /// What is missing, and with `deep` what was changed since (files are hashed again).
     std::vector<Missing> check(bool deep, const Progress& progress = {}) const;
 
@@ -69,14 +94,9 @@ private:
     std::unique_ptr<State> state_;
 };
 
-/// Copies a file losslessly into a session's audio/ under a free name and describes it; no document is changed, so it
-/// may run beside other work on the session. @param channelFromOne  as chooseChannel
-/// @error as copyLosslessly and chooseChannel
-Result<Take> importTake(const std::filesystem::path& folder, const Calibration& input,
-                        const std::filesystem::path& file, int channelFromOne, const std::string& now);
-
-/// XXH3-128 of a file in hexadecimal. @error FileUnreadable
-Result<std::string> hashFile(const std::filesystem::path& file);
+/// Forces the rigs that the document names to disk, then puts the document in its place. Any thread, one at a time a
+/// folder. @error WriteFailed, and then the old document is in its place
+Outcome writeSave(const PendingSave& pending);
 
 /// The local time now, ISO 8601 to the second. Only for those at the edge who hand it in.
 std::string localNow();

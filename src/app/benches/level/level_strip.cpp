@@ -9,6 +9,7 @@ using namespace core;
 namespace {
 
 constexpr double kLowest = -60.0;
+constexpr double kShares = 92.0; // width of the column beside the strip
 
 double db(double power) { return power > 0.0 ? powerToDb(power) : -200.0; }
 
@@ -24,6 +25,9 @@ LevelStrip::LevelStrip(QWidget* parent) : PlotWidget(parent)
 void LevelStrip::setMeasurement(Measured measured, std::size_t channel, double referenceDbfs, TargetSchool school,
                                 double barSeconds)
 {
+    if (measured == measured_ && channel == channel_ && referenceDbfs == reference_ && school == school_ &&
+        barSeconds == barS_)
+        return;
     measured_ = std::move(measured);
     channel_ = measured_ ? std::min(channel, measured_->channels.size() - 1) : 0;
     reference_ = referenceDbfs;
@@ -36,7 +40,7 @@ void LevelStrip::setMeasurement(Measured measured, std::size_t channel, double r
                                      .arg(c.truePeakDbtp ? QString::number(*c.truePeakDbtp, 'f', 1) : "-")
                                      .arg(measured_->info.durationS(), 0, 'f', 1));
     }
-    update();
+    changeStill();
 }
 
 void LevelStrip::setLoop(double fromS, double toS)
@@ -52,16 +56,17 @@ void LevelStrip::setPosition(double seconds)
     update();
 }
 
-void LevelStrip::paintEvent(QPaintEvent*)
+PlotArea LevelStrip::area() const
 {
-    QPainter p(this);
-    p.setRenderHint(QPainter::Antialiasing);
-    if (!measured_) return drawEmpty(p, tr("Nothing measured yet."));
-    constexpr double kShares = 92.0;
     const QRectF inner(44, 8, width() - 44 - kShares - 10, height() - 8 - 28);
-    const double duration = std::max(0.1, measured_->info.durationS());
-    PlotArea area(inner, Axis{0.0, duration}, Axis{kLowest, 0.0});
+    return {inner, Axis{0.0, std::max(0.1, measured_->info.durationS())}, Axis{kLowest, 0.0}};
+}
 
+void LevelStrip::drawStill(QPainter& p)
+{
+    if (!measured_) return drawEmpty(p, tr("Nothing measured yet."));
+    const PlotArea area = this->area();
+    const QRectF& inner = area.rect;
     const double target = school_ == TargetSchool::Average ? reference_ : -9.0;
     const double half = school_ == TargetSchool::Average ? 2.0 : 3.0;
     const double top = area.y.held(target + half), bottom = area.y.held(target - half);
@@ -74,7 +79,8 @@ void LevelStrip::paintEvent(QPaintEvent*)
                                                           : tr("target: peak %1 \u00b1 3").arg(numberLabel(target));
     drawLabel(p, {inner.left() + 4, top - 2}, band, Qt::AlignLeft | Qt::AlignBottom, ink(Token::Ink2), inner);
 
-    // Bars along the foot, every one, second, fourth ... as room allows; the loop as a thick rule.
+    // Bars along the foot, every one, second, fourth ... as room allows.
+    const double duration = area.x.high;
     std::vector<double> bars;
     double every = 1.0;
     while (barS_ * every / duration * inner.width() < 42.0) every *= 2.0;
@@ -82,15 +88,23 @@ void LevelStrip::paintEvent(QPaintEvent*)
     area.drawTicks(p, bars, [&](double s) {
         return (s == 0.0 ? tr("bar ") : QString()) + QString::number(std::lround(s / barS_) + 1);
     });
+    drawShares(p, area, inner.right() + 12, kShares - 14);
+}
+
+/// The loop as a thick rule under the bars, and where it plays.
+void LevelStrip::drawMoving(QPainter& p)
+{
+    if (!measured_) return;
+    const PlotArea area = this->area();
     if (loopTo_ > loopFrom_) {
         const double a = area.x.held(loopFrom_), b = area.x.held(loopTo_);
-        p.fillRect(QRectF(a, inner.bottom() + 1, b - a, 3), ink(Token::Act));
+        p.fillRect(QRectF(a, area.rect.bottom() + 1, b - a, 3), ink(Token::Act));
     }
-    if (position_ >= 0.0 && position_ <= duration) {
+    if (position_ >= 0.0 && position_ <= area.x.high) {
         p.setPen(QPen(ink(Token::Act), 1));
-        p.drawLine(QPointF(area.x.at(position_), inner.top()), QPointF(area.x.at(position_), inner.bottom()));
+        const double x = area.x.at(position_);
+        p.drawLine(QPointF(x, area.rect.top()), QPointF(x, area.rect.bottom()));
     }
-    drawShares(p, area, inner.right() + 12, kShares - 14);
 }
 
 void LevelStrip::drawPicture(QPainter& p, const PlotArea& area) const
@@ -99,7 +113,6 @@ void LevelStrip::drawPicture(QPainter& p, const PlotArea& area) const
     const auto columns = static_cast<std::size_t>(std::max(1.0, area.rect.width()));
     QColor peaks = ink(Token::Di);
     peaks.setAlphaF(0.38f);
-    p.setPen(QPen(peaks, 1));
     const auto extremes = c.peaks.columns(0.0, double(c.peaks.frames()), columns);
     const double hopsPerColumn = double(c.vuTrace.size()) / double(columns);
     QPolygonF average;
@@ -114,8 +127,8 @@ void LevelStrip::drawPicture(QPainter& p, const PlotArea& area) const
             high = std::max(high, double(c.vuTrace[k]));
         const double y = area.y.held(db(high));
         average << QPointF(x, y);
-        if (peak > 0.0 && amplitudeToDb(peak) > kLowest)
-            p.drawLine(QPointF(x, area.y.held(amplitudeToDb(peak))), QPointF(x, y));
+        if (const double top = peak > 0.0 ? area.y.held(amplitudeToDb(peak)) : y; top < y)
+            p.fillRect(QRectF(x - 0.5, top, 1.0, y - top), peaks);
     }
     p.setPen(QPen(ink(Token::Ink), 1.8, Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
     p.drawPolyline(average);
@@ -156,6 +169,7 @@ RestPicture::RestPicture(QWidget* parent) : PlotWidget(parent)
 
 void RestPicture::setMeasurement(Measured measured, std::size_t channel)
 {
+    if (measured == measured_ && channel == channel_) return;
     measured_ = std::move(measured);
     channel_ = measured_ ? std::min(channel, measured_->channels.size() - 1) : 0;
     if (measured_) {
@@ -166,13 +180,11 @@ void RestPicture::setMeasurement(Measured measured, std::size_t channel)
                               .arg(n.hum ? tr(", hum %1 dBFS").arg(n.hum->levelDbfs, 0, 'f', 1) : QString())
                         : tr("no rest to measure in"));
     }
-    update();
+    changeStill();
 }
 
-void RestPicture::paintEvent(QPaintEvent*)
+void RestPicture::drawStill(QPainter& p)
 {
-    QPainter p(this);
-    p.setRenderHint(QPainter::Antialiasing);
     if (!measured_) return;
     const NoiseResult& n = measured_->channels[channel_].noise;
     if (!n.floorDbfs)

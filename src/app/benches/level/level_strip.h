@@ -16,9 +16,11 @@ public:
     void setPosition(double seconds); ///< negative: nowhere
 
 protected:
-    void paintEvent(QPaintEvent*) override;
+    void drawStill(QPainter&) override;
+    void drawMoving(QPainter&) override;
 
 private:
+    PlotArea area() const;
     void drawPicture(QPainter& p, const PlotArea& area) const;
     void drawShares(QPainter& p, const PlotArea& area, double left, double width) const;
     Measured measured_;
@@ -35,7 +37,7 @@ public:
     void setMeasurement(Measured measured, std::size_t channel);
 
 protected:
-    void paintEvent(QPaintEvent*) override;
+    void drawStill(QPainter&) override;
 
 private:
     Measured measured_;

@@ -6,7 +6,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
-#include <QTableWidget>
+#include <QTableView>
 #include <QTextBrowser>
 #include <QVBoxLayout>
 
@@ -35,19 +35,27 @@ LogBench::LogBench(const BenchContext& context, QWidget* parent) : Bench(context
     add(tr("Print \u2026"), "printSheet", &LogBench::printSheet);
     add(tr("Log as CSV \u2026"), "saveCsv", &LogBench::saveCsv);
     column->addLayout(head);
-    table_ = new QTableWidget(0, 3, this);
+    model_ = new LogModel(this);
+    table_ = new QTableView(this);
     table_->setObjectName("logTable");
     table_->setAccessibleName(tr("Log, newest first"));
-    table_->setHorizontalHeaderLabels({tr("time"), tr("where"), tr("what")});
+    table_->setModel(model_);
     table_->verticalHeader()->hide();
     table_->setShowGrid(false);
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-    table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft);
-    table_->horizontalHeader()->setStretchLastSection(true);
-    table_->setColumnWidth(0, 134);
-    table_->setColumnWidth(1, 216);
+    table_->setTextElideMode(Qt::ElideNone); // long sentences take a second line
+    table_->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
+    QHeaderView& header = *table_->horizontalHeader();
+    header.setDefaultAlignment(Qt::AlignLeft);
+    header.setSectionResizeMode(LogModel::What, QHeaderView::Stretch);
+    table_->setColumnWidth(LogModel::Time, 134);
+    table_->setColumnWidth(LogModel::Where, 250);
     table_->verticalHeader()->setDefaultSectionSize(26);
+    const auto fitRows = [this](const QModelIndex&, int first, int last) {
+        for (int row = first; row <= last; ++row) table_->resizeRowToContents(row);
+    };
+    connect(model_, &QAbstractItemModel::rowsInserted, this, fitRows);
     column->addWidget(table_, 2);
     note_ = new QLineEdit(this);
     note_->setObjectName("note");
@@ -60,26 +68,29 @@ LogBench::LogBench(const BenchContext& context, QWidget* parent) : Bench(context
         note_->clear();
     });
     column->addWidget(note_);
-    auto* sheetTitle = new QLabel(tr("To set it up again"), this);
-    sheetTitle->setFont(Theme::instance().text(TextSize::Normal, true));
-    column->addWidget(sheetTitle);
+    sheetTitle_ = new QLabel(this);
+    sheetTitle_->setFont(Theme::instance().text(TextSize::Normal, true));
+    column->addWidget(sheetTitle_);
     sheet_ = new QTextBrowser(this);
     sheet_->setObjectName("sheet");
     sheet_->setAccessibleName(tr("Recall sheet"));
     sheet_->setOpenLinks(false);
     column->addWidget(sheet_, 3);
-    for (auto signal :
-         {&SessionModel::logged, &SessionModel::documentChanged, &SessionModel::opened, &SessionModel::measured})
+    for (auto signal : {&SessionModel::logged, &SessionModel::documentChanged, &SessionModel::opened,
+                        &SessionModel::measured, &SessionModel::pathChanged})
         connect(&session(), signal, this, &LogBench::later);
+    connect(&session(), &SessionModel::closed, model_, &LogModel::clear);
     connect(&Theme::instance(), &Theme::changed, this, &LogBench::later);
     timer_.setSingleShot(true);
     connect(&timer_, &QTimer::timeout, this, &LogBench::refresh);
 }
 
-QString LogBench::sheetHtml() const
+std::vector<LayerReading> LogBench::readings(bool partOnly) const
 {
-    std::vector<LayerReading> readings;
+    std::vector<LayerReading> out;
+    const LayerPath at = session().path();
     for (const LayerPath& path : allLayers(session().document())) {
+        if (partOnly && (path.song != at.song || path.part != at.part)) continue;
         const Take* take = findLayer(session().document(), path)->chosenTake();
         if (!take) continue;
         const auto m = session().measurement(*take);
@@ -88,10 +99,15 @@ QString LogBench::sheetHtml() const
         std::optional<double> peak;
         for (const auto& c : m->channels)
             if (c.truePeakDbtp) peak = std::max(peak.value_or(-1e9), *c.truePeakDbtp);
-        readings.push_back({path, "averages " + figureText(*average) + " dBFS, peak " +
-                                      (peak ? figureText(*peak) : "\u2013") + " dBTP"});
+        out.push_back({path, "averages " + figureText(*average) + " dBFS, peak " +
+                                 (peak ? figureText(*peak) : "\u2013") + " dBTP"});
     }
-    return QString::fromStdString(recallSheetHtml(session().folder(), readings));
+    return out;
+}
+
+QString LogBench::sheetHtml() const
+{
+    return QString::fromStdString(recallSheetHtml(session().folder(), readings(false)));
 }
 
 void LogBench::later() { timer_.start(0); }
@@ -102,54 +118,30 @@ void LogBench::showEvent(QShowEvent* event)
     later();
 }
 
-void LogBench::fillTable(const std::vector<LogEntry>& entries)
-{
-    table_->setRowCount(int(entries.size()));
-    for (std::size_t i = 0; i < entries.size(); ++i) {
-        const LogEntry& e = entries[entries.size() - 1 - i];
-        QString where = QString::fromStdString(e.song);
-        if (!e.part.empty()) where += QStringLiteral(" \u203a ") + QString::fromStdString(e.part);
-        if (!e.layer.empty()) where += QStringLiteral(" \u203a ") + QString::fromStdString(e.layer);
-        QString time = QString::fromStdString(e.time);
-        time.replace('T', ' ').truncate(16); // to the minute; the file has the seconds
-        auto* timeItem = new QTableWidgetItem(time);
-        timeItem->setFont(Theme::instance().mono(TextSize::Small));
-        table_->setItem(int(i), 0, timeItem);
-        auto* whereItem = new QTableWidgetItem(where);
-        whereItem->setForeground(ink(Token::Ink2));
-        whereItem->setToolTip(where);
-        table_->setItem(int(i), 1, whereItem);
-        auto* what = new QTableWidgetItem(QString::fromStdString(e.text));
-        what->setToolTip(what->text());
-        table_->setItem(int(i), 2, what);
-    }
-}
-
 void LogBench::refresh()
 {
     if (!session().isOpen()) return;
-    const auto entries = session().folder().readLog();
-    entries_ = entries.size();
-    if (!isVisible()) return void(emit stateChanged());
-    fillTable(entries);
-    // The sheet carries its own paper colours for print; here it takes the theme's.
-    QString html = sheetHtml();
-    html.remove(QRegularExpression("<style>.*</style>", QRegularExpression::DotMatchesEverythingOption));
+    model_->readOn(session().folder());
+    if (isVisible()) showSheet();
+    emit stateChanged();
+}
+
+/// The part in hand; the whole session stands on the sheet that is saved and printed.
+void LogBench::showSheet()
+{
+    const Part* part = session().part();
+    sheetTitle_->setText(part ? tr("To set %1 up again").arg(QString::fromStdString(part->name))
+                              : tr("To set it up again"));
+    const LayerPath at = session().path();
+    QString html = QString::fromStdString(recallPartHtml(session().folder(), at.song, at.part, readings(true)));
     html.replace("<table>", "<table width='100%' cellpadding='3' cellspacing='0'>");
     html.replace("<th>", QStringLiteral("<th align='left' style='color:%1'>").arg(ink(Token::Ink2).name()));
-    html.replace("<h1>", "<p style='font-size:17px;font-weight:600'>").replace("</h1>", "</p>");
-    html.replace("<h2>", "<p style='font-size:15px;font-weight:600;margin-top:14px'>").replace("</h2>", "</p>");
     html.replace("<h3>", "<p style='font-size:13px;font-weight:600'>").replace("</h3>", "</p>");
     html.replace("<pre>",
                  QStringLiteral("<p style='font-family:\"%1\";font-size:12px'>").arg(Theme::instance().mono().family()))
         .replace("</pre>", "</p>");
-    html.truncate(
-        html.indexOf(QStringLiteral("margin-top:14px'>Log</p>")) > 0
-            ? html.lastIndexOf("<p style='font-size:15px", html.indexOf(QStringLiteral("margin-top:14px'>Log</p>")))
-            : html.size());
     if (html != shownHtml_) sheet_->setHtml(html); // laying it out is the dear part
     shownHtml_ = html;
-    emit stateChanged();
 }
 
 void LogBench::focusNote() { note_->setFocus(); }
@@ -158,7 +150,7 @@ BenchState LogBench::state() const
 {
     const auto missing = session().isOpen() ? session().missing().size() : 0;
     if (missing > 0) return {tr("%1 missing").arg(missing), true};
-    return {tr("%1 entries").arg(entries_), false};
+    return {tr("%1 entries").arg(model_->entries()), false};
 }
 
 void LogBench::findings(FindingsPanel& panel) const

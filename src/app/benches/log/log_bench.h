@@ -1,11 +1,13 @@
 #pragma once
 
 #include "app/benches/bench.h"
+#include "app/benches/log/log_model.h"
 
 #include <QTimer>
 
 class QLineEdit;
-class QTableWidget;
+class QLabel;
+class QTableView;
 class QTextBrowser;
 
 namespace gristle::app {
@@ -32,13 +34,15 @@ protected:
 private:
     void later(); ///< many changes, one refresh; none while nobody looks
     void refresh();
-    void fillTable(const std::vector<core::LogEntry>& entries);
+    std::vector<core::LayerReading> readings(bool partOnly) const;
+    void showSheet();
     QTimer timer_;
     QString shownHtml_;
-    QTableWidget* table_;
+    LogModel* model_;
+    QTableView* table_;
+    QLabel* sheetTitle_;
     QTextBrowser* sheet_;
     QLineEdit* note_;
-    std::size_t entries_ = 0;
 };
 
 } // namespace gristle::app

@@ -77,6 +77,7 @@ void RigBench::build()
     head->addWidget(forPart);
     column->addLayout(head);
     about_ = new QLabel(this);
+    about_->setProperty("tone", "2");
     about_->setObjectName("rigAbout");
     about_->setWordWrap(true);
     column->addWidget(about_);
@@ -276,7 +277,6 @@ void RigBench::refresh()
     if (take && take->input.assumed) about += tr(" \u00b7 volts are an assumption until the input is calibrated");
     about_->setText(about);
     about_->setFont(Theme::instance().text(TextSize::Small));
-    about_->setStyleSheet(QStringLiteral("color: %1").arg(ink(Token::Ink2).name()));
     ladder_->setChain(rig_.chain);
     line_->setText(QString::fromStdString(recallLine(rig_.chain)));
     line_->setCursorPosition(0);

@@ -1,0 +1,51 @@
+#include "app/shell/start_page.h"
+
+#include "app/theme/theme.h"
+
+#include <QLabel>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+namespace gristle::app {
+
+StartPage::StartPage(QWidget* parent) : QWidget(parent)
+{
+    setObjectName("startPage");
+    auto* outer = new QVBoxLayout(this);
+    outer->addStretch(2);
+    auto* title = new QLabel(tr("Drop your recordings here."), this);
+    title->setFont(Theme::instance().text(TextSize::Big, true));
+    title->setAlignment(Qt::AlignHCenter);
+    outer->addWidget(title);
+    auto* about = new QLabel(tr("Two takes of one riff, played straight into the interface, are enough.\nGristle says "
+                                "whether they were captured right, puts them through a rig, places them left and "
+                                "right,\nshows what mono does to it, and keeps a record of it all."),
+                             this);
+    about->setFont(Theme::instance().text(TextSize::Heading));
+    about->setAlignment(Qt::AlignHCenter);
+    outer->addWidget(about);
+    outer->addSpacing(22);
+    auto* row = new QHBoxLayout;
+    row->addStretch(1);
+    const auto add = [&](const QString& text, const char* name, bool act, auto signal) {
+        auto* b = new QPushButton(text, this);
+        b->setObjectName(name);
+        b->setAccessibleName(text);
+        b->setProperty("act", act);
+        connect(b, &QPushButton::clicked, this, signal);
+        row->addWidget(b);
+        row->addSpacing(8);
+    };
+    add(tr("Bring takes in \u2026"), "start.bringIn", true, &StartPage::bringIn);
+    add(tr("Open a session \u2026"), "start.open", false, &StartPage::openSession);
+    add(tr("Make an empty session \u2026"), "start.new", false, &StartPage::makeSession);
+    row->addStretch(1);
+    outer->addLayout(row);
+    outer->addStretch(3);
+    auto* caution = new QLabel(tr("Loudness and hours add up: take breaks, and start with the headphones down."), this);
+    caution->setAlignment(Qt::AlignHCenter);
+    outer->addWidget(caution);
+    outer->addSpacing(14);
+}
+
+} // namespace gristle::app
