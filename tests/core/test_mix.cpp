@@ -22,6 +22,7 @@ private slots:
     void cancelLeavesNothing();
     void ledgerMeasuresGain();
     void travelKnowsLevel();
+    void travelKnowsBrightnessAndBody();
 
 private:
     LayerRecipe recipe(const std::filesystem::path& file, const char* chain = "") const
@@ -210,6 +211,34 @@ void TestMix::travelKnowsLevel()
     QVERIFY(points && points->size() == 5);
     QVERIFY(std::abs((*points)[3].value - 30.0) < 1e-9 && std::abs((*points)[3].loudnessLu - 30.0) < 0.01);
     QVERIFY(std::abs((*points)[3].brightnessDb) < 0.01); // a gain has no colour
+}
+
+void TestMix::travelKnowsBrightnessAndBody()
+{
+    // One echo after 1.25 ms is a comb: |H|^2 = (1 - m)^2 + m^2 + 2 m (1 - m) cos(2 pi f T). White noise through it has
+    // in a band the mean of that over the band, in closed form.
+    constexpr double kDelayS = 0.00125, kTop = 24000.0;
+    const auto mean = [](double m, double low, double high) {
+        const double w = 2.0 * std::numbers::pi * kDelayS;
+        return (1.0 - m) * (1.0 - m) + m * m +
+               2.0 * m * (1.0 - m) * (std::sin(w * high) - std::sin(w * low)) / (w * (high - low));
+    };
+    auto r = recipe(test::writeWav(dir_, "comb.wav", {test::whiteNoise(0.05, 48000 * 20)}, 48000),
+                    "delay time=1.25ms feedback=0 mix=0");
+    r.endS = 20.0;
+    const auto points = controlTravel(r, 0, "mix", 5); // 0, 0.25 ... 1
+    QVERIFY(points && points->size() == 5);
+    const auto dB = [](double ratio) { return 10.0 * std::log10(ratio); };
+    for (const TravelPoint& p : *points) {
+        const double m = p.value;
+        const double body = dB(mean(m, 100.0, 400.0) / mean(m, 0.0, kTop)),
+                     bright = dB(mean(m, 2000.0, kTop) / mean(m, 0.0, kTop));
+        // 20 s of noise in a band of 300 Hz: 6,000 degrees of freedom, 0.08 dB; the present setting has as much.
+        QVERIFY2(std::abs(p.bodyDb - body) < 0.3,
+                 qPrintable(QString("%1: %2, true %3").arg(m).arg(p.bodyDb).arg(body)));
+        QVERIFY2(std::abs(p.brightnessDb - bright) < 0.05,
+                 qPrintable(QString("%1: %2, true %3").arg(m).arg(p.brightnessDb).arg(bright)));
+    }
 }
 
 QTEST_APPLESS_MAIN(TestMix)

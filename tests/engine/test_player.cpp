@@ -5,6 +5,11 @@
 #include "support/signals.h"
 
 #include <QtTest/QtTest>
+#include <linux/seccomp.h>
+#include <sys/prctl.h>
+#include <sys/syscall.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
 using namespace gristle;
 using namespace gristle::engine;
@@ -67,6 +72,7 @@ private slots:
     void limiterIsTransparentBelow();
     void notANumberIsNotHeard();
     void callbackAllocatesNothing();
+    void callbackMakesNoSystemCall();
     void programsAreFreedAfterUse();
     void changesFromAnotherThread();
     void metersTellWhatIsHeard();
@@ -233,6 +239,44 @@ void TestPlayer::callbackAllocatesNothing()
         ::operator delete(::operator new(8)); // a call that no compiler may leave out
         QVERIFY(watch.allocations() > 0);
     }
+}
+
+void TestPlayer::callbackMakesNoSystemCall()
+{
+#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+    QSKIP("the sanitizers' own run time makes system calls");
+#endif
+    // A child may, from a point on, do nothing but read, write and exit: the kernel ends it at any other system call.
+    const auto endOf = [](bool callsSomething) {
+        const pid_t child = ::fork();
+        if (child == 0) {
+            Rig r;
+            r.player.setProgram(
+                program({test::sine(500.0, 2.0, 48000.0, 1.0), test::sine(900.0, 0.5, 48000.0, 1.0)}, 0, 24000));
+            r.player.setPlaying(true);
+            std::vector<float> left(512), right(512);
+            r.player.fill(left.data(), right.data(), 512);
+            r.player.setProgram(program({test::sine(300.0, 0.5, 48000.0, 1.0)}, 100, 20000));
+            if (::prctl(PR_SET_SECCOMP, SECCOMP_MODE_STRICT) != 0) ::_exit(77);
+            for (int block = 0; block < 600; ++block) {
+                if (block == 100) r.player.setSlot(1);
+                if (block == 150) r.player.setMono(true);
+                if (block == 300) r.player.setPlaying(false);
+                if (block == 340) r.player.seek(5000);
+                if (block == 350) r.player.setPlaying(true);
+                if (block == 400 && callsSomething) (void)::getppid();
+                r.player.fill(left.data(), right.data(), std::size_t(1 + (block * 37) % 512));
+            }
+            ::syscall(SYS_exit, 0);
+        }
+        int status = 0;
+        ::waitpid(child, &status, 0);
+        return status;
+    };
+    const int quiet = endOf(false);
+    if (WIFEXITED(quiet) && WEXITSTATUS(quiet) == 77) QSKIP("this kernel has no strict mode");
+    QVERIFY(WIFEXITED(quiet) && WEXITSTATUS(quiet) == 0);
+    QVERIFY(WIFSIGNALED(endOf(true))); // the trap itself works
 }
 
 void TestPlayer::programsAreFreedAfterUse()

@@ -79,7 +79,7 @@ void ControlFigures::setNode(const NodeType* type, const ParameterValues& values
             const QString text = QString::fromStdString(valueText(values_.at(key)));
             if (auto* line = qobject_cast<QLineEdit*>(editor); line && line->text() != text) line->setText(text);
             if (auto* box = qobject_cast<QComboBox*>(editor); box && box->currentText() != text)
-                box->setCurrentText(text);
+                box->setCurrentIndex(box->findText(text));
         }
         return;
     }
@@ -107,16 +107,17 @@ void ControlFigures::addRow(const ParameterSpec& spec, int row)
             box->addItems(files_);
             if (!text.isEmpty() && box->findText(text) < 0) box->addItem(text);
             box->addItem(tr("bring another in \u2026"));
+            box->setPlaceholderText(tr("choose a file"));
         } else {
             for (const auto& c : spec.choices) box->addItem(QString::fromStdString(c));
         }
-        box->setCurrentText(text);
+        box->setCurrentIndex(box->findText(text)); // none chosen: none shown
         box->setMinimumWidth(120);
         box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
         connect(box, &QComboBox::activated, this, [this, spec, box](int index) {
             focused_ = spec.key;
             if (spec.kind == ParameterKind::File && index == box->count() - 1) {
-                box->setCurrentText(QString::fromStdString(valueText(values_.at(spec.key))));
+                box->setCurrentIndex(box->findText(QString::fromStdString(valueText(values_.at(spec.key)))));
                 emit fileWanted(QString::fromStdString(spec.key));
                 return;
             }

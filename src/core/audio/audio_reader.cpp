@@ -74,6 +74,21 @@ std::uint32_t littleEndian32(const char* bytes)
     return value;
 }
 
+/// Whether a file begins as one of the containers that are read. Asked first, as the library tries many more kinds.
+bool hasKnownHead(std::istream& file)
+{
+    char head[10] = {};
+    file.read(head, sizeof head);
+    if (std::string_view(head, 3) == "ID3") { // a tag before the file; its length has seven bits a byte
+        std::int64_t length = 0;
+        for (int i = 6; i < 10; ++i) length = (length << 7) | (head[i] & 0x7F);
+        file.seekg(10 + length);
+        file.read(head, 4);
+    }
+    constexpr std::string_view kKnown[] = {"RIFF", "RIFX", "RF64", "riff", "FORM", "fLaC"};
+    return std::ranges::find(kKnown, std::string_view(head, 4)) != std::end(kKnown);
+}
+
 /// Whether samples lie in the file as plain little-endian codes that our own decoder takes.
 bool isPlainPcm(int format)
 {
@@ -159,8 +174,13 @@ Result<AudioReader> AudioReader::open(const fs::path& path)
         return Error{ErrorCode::FileUnreadable, name + ": it is no ordinary file", "name an audio file"};
     if (fs::file_size(path, failure) == 0)
         return Error{ErrorCode::Empty, name + ": the file is empty", "record or export it again"};
-    if (!std::ifstream(path, std::ios::binary))
+    std::ifstream head(path, std::ios::binary);
+    if (!head)
         return Error{ErrorCode::FileUnreadable, name + ": it cannot be opened for reading", "check its permissions"};
+
+    if (!hasKnownHead(head))
+        return Error{ErrorCode::NotAudio, name + ": it is no audio file of a kind that is read",
+                     "export it as WAV, AIFF or FLAC"};
 
     auto state = std::make_unique<State>();
     state->path = path;
@@ -256,13 +276,16 @@ Result<Recording> readRecording(const fs::path& path, std::int64_t start, std::i
     if (start > 0) {
         if (const auto wound = reader->seek(start); !wound) return wound.error();
     }
-    Recording recording{reader->info().sampleRateHz, AudioBuffer(reader->info().channels, count)};
+    // The header's length is a promise: no more is set aside than a while of sound before samples came.
+    constexpr std::size_t kAtFirst = 1 << 20;
+    Recording recording{reader->info().sampleRateHz, AudioBuffer(reader->info().channels, std::min(count, kAtFirst))};
     AudioBuffer block;
     std::size_t at = 0;
     while (at < count) {
         const auto got = reader->read(block, std::min<std::size_t>(65536, count - at));
         if (!got) return got.error();
         if (*got == 0) break;
+        if (at + *got > recording.audio.frames()) recording.audio.resize(std::min(count, 2 * (at + *got)));
         for (std::size_t c = 0; c < block.channels(); ++c)
             std::copy(block.channel(c).begin(), block.channel(c).end(), recording.audio.channel(c).begin() + long(at));
         at += *got;

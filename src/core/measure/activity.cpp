@@ -95,19 +95,25 @@ void HopTrack::finish()
 
 std::vector<double> HopTrack::powers() const
 {
-    constexpr std::size_t kDcHops = 25; // the offset is the mean of half a second around the hop
-    std::vector<double> sums(sums_.size() + 1, 0.0), lengths(sums_.size() + 1, 0.0);
+    // The offset is the mean of half a second around the hop, each hop weighted by the inverse of its own variance:
+    // beside loud playing the quiet hops say where the middle is.
+    constexpr std::size_t kDcHops = 25;
+    constexpr double kLeastVariance = 1e-14;
+    std::vector<double> weights(sums_.size() + 1, 0.0), weighted(sums_.size() + 1, 0.0);
     for (std::size_t i = 0; i < sums_.size(); ++i) {
-        sums[i + 1] = sums[i] + sums_[i];
-        lengths[i + 1] = lengths[i] + double(lengths_[i]);
+        const double n = double(lengths_[i]), mean = sums_[i] / n;
+        const double variance = std::max(0.0, squaresOf_[i] / n - mean * mean) + kLeastVariance;
+        const double weight = squaresOf_[i] == 0.0 ? 0.0 : 1.0 / variance;
+        weights[i + 1] = weights[i] + weight;
+        weighted[i + 1] = weighted[i] + weight * mean;
     }
     std::vector<double> out(sums_.size());
     for (std::size_t i = 0; i < out.size(); ++i) {
+        if (squaresOf_[i] == 0.0) continue; // digital silence stays exactly 0, also beside an offset
         const std::size_t from = i > kDcHops ? i - kDcHops : 0, to = std::min(i + kDcHops + 1, out.size());
-        const double dc = (sums[to] - sums[from]) / (lengths[to] - lengths[from]);
+        const double dc = (weighted[to] - weighted[from]) / (weights[to] - weights[from]);
         const double n = double(lengths_[i]);
-        // Digital silence stays exactly 0, also beside an offset.
-        out[i] = squaresOf_[i] == 0.0 ? 0.0 : std::max(0.0, squaresOf_[i] / n - 2.0 * dc * sums_[i] / n + dc * dc);
+        out[i] = std::max(0.0, squaresOf_[i] / n - 2.0 * dc * sums_[i] / n + dc * dc);
     }
     return out;
 }

@@ -19,7 +19,7 @@ public:
     std::size_t hops() const noexcept { return sums_.size(); }
     double rateHz() const noexcept { return rateHz_; }
     std::int64_t hopStart(std::size_t hop) const noexcept;
-    /// Mean square of each hop about the mean of the half second around it.
+    /// Mean square of each hop about the offset in the half second around it.
     std::vector<double> powers() const;
     /// Mean square of hops [first, first + count) about their own mean.
     double powerWithoutDc(std::size_t first, std::size_t count) const;

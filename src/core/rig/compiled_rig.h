@@ -2,6 +2,9 @@
 
 #include "core/rig/rig_document.h"
 
+#include <cmath>
+#include <memory>
+
 namespace gristle::core {
 
 /// Level before and after a stage, in volts, of the louder channel, over the frames that measureOver() chose.
