@@ -82,8 +82,7 @@ td.n{font-family:"JetBrains Mono",monospace}pre{font:12px "JetBrains Mono",monos
 void appendPart(const Part& part, LayerPath at, const std::vector<LayerReading>& readings, std::string& html,
                 std::vector<std::string>& rigs)
 {
-    html += "<h3>" + escaped(part.name) +
-            "</h3><table><tr><th>layer<th>place<th>gain<th>guitar, pickup<th>take<th>level<th>recorded<th>rig</tr>";
+    html += "<table><tr><th>layer<th>place<th>gain<th>guitar, pickup<th>take<th>level<th>recorded<th>rig</tr>";
     for (at.layer = 0; at.layer < part.layers.size(); ++at.layer) {
         const Layer& layer = part.layers[at.layer];
         const Take* take = layer.chosenTake();
@@ -141,7 +140,10 @@ std::string recallSheetHtml(const SessionFolder& session, const std::vector<Laye
         const Song& song = d.songs[s];
         html += "<h2>" + escaped(song.name) + "</h2><p>" + numberText(song.tempoBpm) + " BPM \u00b7 " +
                 escaped(song.meter) + " \u00b7 " + escaped(song.tuning) + "</p>";
-        for (std::size_t p = 0; p < song.parts.size(); ++p) appendPart(song.parts[p], {s, p, 0}, readings, html, rigs);
+        for (std::size_t p = 0; p < song.parts.size(); ++p) {
+            html += "<h3>" + escaped(song.parts[p].name) + "</h3>";
+            appendPart(song.parts[p], {s, p, 0}, readings, html, rigs);
+        }
     }
     html += "<h2>Rigs</h2>";
     for (const auto& file : rigs) appendRig(session, file, html);

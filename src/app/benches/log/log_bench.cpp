@@ -56,6 +56,9 @@ LogBench::LogBench(const BenchContext& context, QWidget* parent) : Bench(context
         for (int row = first; row <= last; ++row) table_->resizeRowToContents(row);
     };
     connect(model_, &QAbstractItemModel::rowsInserted, this, fitRows);
+    connect(&header, &QHeaderView::sectionResized, &fitTimer_, qOverload<>(&QTimer::start));
+    fitTimer_.setSingleShot(true);
+    connect(&fitTimer_, &QTimer::timeout, table_, &QTableView::resizeRowsToContents);
     column->addWidget(table_, 2);
     note_ = new QLineEdit(this);
     note_->setObjectName("note");
