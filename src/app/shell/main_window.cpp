@@ -51,6 +51,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), dialogs_(realDial
 MainWindow::~MainWindow()
 {
     qApp->removeEventFilter(this);
+    if (QWidget* edited = focusWidget()) edited->clearFocus(); // takes what was typed while all of the window is there
     session_.close();
 }
 

@@ -68,6 +68,14 @@ ControlFigures::ControlFigures(QWidget* parent) : QWidget(parent)
     grid_->setVerticalSpacing(2);
 }
 
+ControlFigures::~ControlFigures() { letGo(); }
+
+void ControlFigures::letGo()
+{
+    for (const auto& [key, editor] : editors_) editor->disconnect(this);
+    editors_.clear();
+}
+
 void ControlFigures::setNode(const NodeType* type, const ParameterValues& values, const QStringList& files)
 {
     const bool same = type == type_ && files == files_;
@@ -83,7 +91,7 @@ void ControlFigures::setNode(const NodeType* type, const ParameterValues& values
         }
         return;
     }
-    editors_.clear();
+    letGo();
     while (QLayoutItem* item = grid_->takeAt(0)) {
         if (item->widget()) item->widget()->deleteLater();
         delete item;

@@ -19,6 +19,7 @@ class ControlFigures : public QWidget {
     Q_OBJECT
 public:
     explicit ControlFigures(QWidget* parent = nullptr);
+    ~ControlFigures() override;
     /// @param files  what a file parameter may choose from; the last entry of the list asks for another
     void setNode(const core::NodeType* type, const core::ParameterValues& values, const QStringList& files);
     const core::ParameterSpec* focused() const;
@@ -31,6 +32,7 @@ signals:
     void fileWanted(const QString& key);
 
 private:
+    void letGo(); ///< of the editors: one that loses the focus as it dies must not be heard
     void addRow(const core::ParameterSpec& spec, int row);
     void offer(const core::ParameterSpec& spec, const QString& text);
 

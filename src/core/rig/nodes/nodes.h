@@ -9,6 +9,7 @@ NodeType amplifierNode();
 NodeType delayNode();
 NodeType gainNode();
 NodeType impulseNode();
+NodeType loadingNode();
 NodeType placeNode();
 NodeType softDriveNode();
 

@@ -5,7 +5,7 @@ namespace gristle::core {
 const std::vector<NodeType>& nodeTypes()
 {
     static const std::vector<NodeType> all = {
-        gainNode(), softDriveNode(), amplifierNode(), impulseNode(), delayNode(), placeNode(),
+        gainNode(), loadingNode(), softDriveNode(), amplifierNode(), impulseNode(), delayNode(), placeNode(),
     };
     return all;
 }
