@@ -48,5 +48,5 @@ function(gristle_test name)
   target_precompile_headers(${name} PRIVATE <QtTest/QtTest> <cmath> <vector> <string>)
   add_test(NAME ${name} COMMAND ${name})
   set_tests_properties(${name} PROPERTIES TIMEOUT 1200
-    ENVIRONMENT "QT_QPA_PLATFORM=offscreen;QT_LOGGING_RULES=qt.qpa.*=false;GRISTLE_NO_DEVICE=1")
+    ENVIRONMENT "QT_QPA_PLATFORM=offscreen;QT_LOGGING_RULES=qt.qpa.*=false;GRISTLE_NO_DEVICE=1;TSAN_OPTIONS=suppressions=${PROJECT_SOURCE_DIR}/tests/tsan.supp")
 endfunction()

@@ -34,10 +34,12 @@ using Job = std::function<core::Result<Answer>(const Surroundings&)>;
 // One function for each command, defined in the file of its name: adds its options to `app`, and sets `job` when it is
 // the one that was called.
 void addDemo(CLI::App& app, Job& job);
+void addDevices(CLI::App& app, Job& job);
 void addLoading(CLI::App& app, Job& job);
 void addMeasure(CLI::App& app, Job& job);
 void addMix(CLI::App& app, Job& job);
 void addNodes(CLI::App& app, Job& job);
+void addRecord(CLI::App& app, Job& job);
 void addRender(CLI::App& app, Job& job);
 void addSession(CLI::App& app, Job& job);
 void addStereo(CLI::App& app, Job& job);

@@ -16,29 +16,6 @@ struct Options {
     std::string mains = "auto";
 };
 
-Json humJson(const std::optional<Hum>& hum)
-{
-    if (!hum) return nullptr;
-    Json out = {{"mains_hz", hum->mainsHz}, {"level_dbfs", hum->levelDbfs}};
-    out["harmonics"] = Json::array();
-    for (const auto& h : hum->harmonics) out["harmonics"].push_back({{"hz", h.hz}, {"level_dbfs", h.levelDbfs}});
-    return out;
-}
-
-Json channelJson(const ChannelMeasurement& c)
-{
-    Json out = {{"peak_dbfs", orNull(c.level.peakDbfs)}, {"true_peak_dbtp", orNull(c.truePeakDbtp)},
-                {"rms_dbfs", orNull(c.level.rmsDbfs)},   {"crest_db", orNull(c.level.crestDb)},
-                {"dc_offset", c.level.dcOffset},         {"clipped_samples", c.level.clippedSamples}};
-    out["clip_runs"] = Json::array();
-    for (const ClipRun& run : c.level.clipRuns)
-        out["clip_runs"].push_back({{"start_s", run.startS}, {"samples", run.samples}});
-    out["vu"] = {{"max", orNull(c.vuMax)}, {"typical", orNull(c.vuTypical)}};
-    out["noise"] = {
-        {"floor_dbfs", orNull(c.noise.floorDbfs)}, {"snr_db", orNull(c.noise.snrDb)}, {"hum", humJson(c.noise.hum)}};
-    return out;
-}
-
 std::string channelText(const ChannelMeasurement& c, std::size_t index)
 {
     std::string out =
@@ -71,7 +48,7 @@ Result<Answer> measure(const Options& o, const Surroundings& s)
     a.text = fmt::format("{}: {} Hz, {} channel(s), {:.2f} s\n", o.file, m->info.sampleRateHz, m->info.channels,
                          m->info.durationS());
     for (std::size_t c = 0; c < m->channels.size(); ++c) {
-        a.json["channel"].push_back(channelJson(m->channels[c]));
+        a.json["channel"].push_back(toJson(m->channels[c]));
         a.text += channelText(m->channels[c], c);
     }
     a.json["loudness"] = toJson(m->loudness);

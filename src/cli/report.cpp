@@ -11,6 +11,33 @@ Json orNull(const std::optional<double>& value)
     return value && std::isfinite(*value) ? Json(*value) : Json(nullptr);
 }
 
+namespace {
+
+Json humJson(const std::optional<Hum>& hum)
+{
+    if (!hum) return nullptr;
+    Json out = {{"mains_hz", hum->mainsHz}, {"level_dbfs", hum->levelDbfs}};
+    out["harmonics"] = Json::array();
+    for (const auto& h : hum->harmonics) out["harmonics"].push_back({{"hz", h.hz}, {"level_dbfs", h.levelDbfs}});
+    return out;
+}
+
+} // namespace
+
+Json toJson(const ChannelMeasurement& c)
+{
+    Json out = {{"peak_dbfs", orNull(c.level.peakDbfs)}, {"true_peak_dbtp", orNull(c.truePeakDbtp)},
+                {"rms_dbfs", orNull(c.level.rmsDbfs)},   {"crest_db", orNull(c.level.crestDb)},
+                {"dc_offset", c.level.dcOffset},         {"clipped_samples", c.level.clippedSamples}};
+    out["clip_runs"] = Json::array();
+    for (const ClipRun& run : c.level.clipRuns)
+        out["clip_runs"].push_back({{"start_s", run.startS}, {"samples", run.samples}});
+    out["vu"] = {{"max", orNull(c.vuMax)}, {"typical", orNull(c.vuTypical)}};
+    out["noise"] = {
+        {"floor_dbfs", orNull(c.noise.floorDbfs)}, {"snr_db", orNull(c.noise.snrDb)}, {"hum", humJson(c.noise.hum)}};
+    return out;
+}
+
 Json toJson(const LoudnessResult& l)
 {
     return {{"integrated_lufs", orNull(l.integratedLufs)},

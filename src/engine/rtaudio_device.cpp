@@ -1,10 +1,13 @@
+#include "core/sim/performance.h"
 #include "engine/audio_device.h"
 #include "engine/simulated_device.h"
 
 #include <RtAudio.h>
 #include <algorithm>
 #include <cstdlib>
+#include <dlfcn.h>
 #include <exception>
+#include <optional>
 #if defined(__SSE__)
 #include <xmmintrin.h>
 #endif
@@ -21,28 +24,63 @@ void flushDenormals() noexcept
 namespace {
 
 constexpr unsigned kBlockFrames = 512;
+constexpr std::size_t kMostInputs = 32;
+constexpr const char* kSimulatedId = "simulated:";
 
-class RtAudioOutput final : public AudioDevice {
+struct System {
+    RtAudio::Api api;
+    const char* name;
+};
+constexpr System kSystems[] = {
+    {RtAudio::UNIX_JACK, "JACK"}, {RtAudio::LINUX_PULSE, "PulseAudio"}, {RtAudio::LINUX_ALSA, "ALSA"}};
+
+std::string idOf(const char* system, const std::string& name) { return std::string(system) + ":" + name; }
+
+void sayNothing(const char*, int, const char*, int, const char*, ...) {}
+
+/// The sound library below writes to standard error about every card that is not there; what matters is said by us.
+void quietTheSoundLibrary()
+{
+    using Handler = void (*)(const char*, int, const char*, int, const char*, ...);
+    using SetHandler = int (*)(Handler);
+    static const bool once = [] {
+        if (const auto set = reinterpret_cast<SetHandler>(dlsym(RTLD_DEFAULT, "snd_lib_error_set_handler")))
+            set(&sayNothing);
+        return true;
+    }();
+    (void)once;
+}
+
+bool hardwareIsAskedFor() { return std::getenv("GRISTLE_NO_DEVICE") == nullptr; }
+
+class RtAudioDevice final : public AudioDevice {
 public:
-    RtAudioOutput(unsigned device, double rateHz, std::string name)
-        : device_(device), rateHz_(rateHz), name_(std::move(name))
-    {}
-    ~RtAudioOutput() override { stop(); }
+    RtAudioDevice(RtAudio::Api api, unsigned device, std::string name, double rateHz, unsigned frames,
+                  std::size_t inputs, std::size_t outputs)
+        : audio_(api), device_(device), name_(std::move(name)), rateHz_(rateHz), frames_(frames), inputs_(inputs),
+          outputs_(outputs)
+    {
+        audio_.showWarnings(false);
+    }
+    ~RtAudioDevice() override { stop(); }
 
-    core::Outcome start(AudioSource& source) override
+    core::Outcome start(AudioSource& source, AudioSink* sink) override
     {
         stop();
         source_ = &source;
-        RtAudio::StreamParameters out;
-        out.deviceId = device_;
-        out.nChannels = 2;
-        unsigned frames = kBlockFrames;
+        sink_ = sink;
+        RtAudio::StreamParameters out, in;
+        out.deviceId = in.deviceId = device_;
+        out.nChannels = static_cast<unsigned>(outputs_);
+        in.nChannels = static_cast<unsigned>(inputs_);
         RtAudio::StreamOptions options;
         options.flags = RTAUDIO_NONINTERLEAVED;
         options.streamName = "Gristle";
         try {
-            audio_.openStream(&out, nullptr, RTAUDIO_FLOAT32, static_cast<unsigned>(rateHz_), &frames, &pull, this,
-                              &options);
+            audio_.openStream(outputs_ > 0 ? &out : nullptr, inputs_ > 0 ? &in : nullptr, RTAUDIO_FLOAT32,
+                              static_cast<unsigned>(rateHz_), &frames_, &pull, this, &options,
+                              [](RtAudioError::Type, const std::string&) {});
+            spare_.assign(2 * std::size_t(frames_), 0.0f);
             audio_.startStream();
         } catch (const std::exception& failure) {
             if (audio_.isStreamOpen()) audio_.closeStream();
@@ -55,33 +93,164 @@ public:
     {
         if (audio_.isStreamOpen()) audio_.closeStream(); // waits for the callback
         source_ = nullptr;
+        sink_ = nullptr;
         first_ = true;
     }
     double rateHz() const noexcept override { return rateHz_; }
     std::string name() const override { return name_; }
+    std::size_t inputs() const noexcept override { return inputs_; }
+    std::size_t bufferFrames() const noexcept override { return frames_; }
+    std::size_t latencyFrames() const noexcept override
+    {
+        auto& audio = const_cast<RtAudio&>(audio_);
+        return audio.isStreamOpen() ? static_cast<std::size_t>(std::max(0L, audio.getStreamLatency())) : 0;
+    }
+    bool isRunning() const noexcept override { return audio_.isStreamOpen() && audio_.isStreamRunning(); }
 
 private:
-    static int pull(void* out, void*, unsigned frames, double, RtAudioStreamStatus, void* self)
+    static int pull(void* out, void* in, unsigned frames, double, RtAudioStreamStatus status, void* self)
     {
-        auto& me = *static_cast<RtAudioOutput*>(self);
+        auto& me = *static_cast<RtAudioDevice*>(self);
         if (me.first_) {
             flushDenormals();
             me.first_ = false;
         }
-        auto* const left = static_cast<float*>(out);
-        me.source_->fill(left, left + frames, frames);
+        if (in && me.sink_) {
+            const float* inputs[kMostInputs];
+            for (std::size_t c = 0; c < me.inputs_; ++c) inputs[c] = static_cast<const float*>(in) + c * frames;
+            me.sink_->take(inputs, me.inputs_, frames, (status & RTAUDIO_INPUT_OVERFLOW) != 0);
+        }
+        auto* const left = out ? static_cast<float*>(out) : me.spare_.data();
+        float* const right = out && me.outputs_ < 2 ? me.spare_.data() : left + frames; // one output: the left side
+        me.source_->fill(left, right, frames);
         return 0;
     }
 
     RtAudio audio_;
     unsigned device_;
-    double rateHz_;
     std::string name_;
+    double rateHz_;
+    unsigned frames_;
+    std::size_t inputs_, outputs_;
     AudioSource* source_ = nullptr;
+    AudioSink* sink_ = nullptr;
+    std::vector<float> spare_;
     bool first_ = true;
 };
 
+/// Calls `look(system, index, info)` for every device until it returns true.
+template<typename Look> void eachDevice(Look look)
+{
+    quietTheSoundLibrary();
+    for (const System& system : kSystems) {
+        try {
+            RtAudio audio(system.api);
+            audio.showWarnings(false);
+            if (audio.getCurrentApi() != system.api) continue; // not built in: another was taken
+            for (unsigned i = 0; i < audio.getDeviceCount(); ++i) {
+                const auto info = audio.getDeviceInfo(i);
+                if (info.probed && (info.inputChannels > 0 || info.outputChannels > 0) && look(system, i, info)) return;
+            }
+        } catch (const std::exception&) {
+            continue; // a system that does not answer has no devices
+        }
+    }
+}
+
+DeviceInfo simulatedInfo()
+{
+    return {kSimulatedId,
+            "simulated interface (a player, hum and noise; for trying things out)",
+            "simulated",
+            2,
+            2,
+            {44100, 48000, 88200, 96000, 176400, 192000},
+            48000,
+            false};
+}
+
+/// The room that the simulated interface of the list stands in.
+std::shared_ptr<SimulatedRoom> standardRoom(double rateHz)
+{
+    using core::WrittenNote;
+    std::vector<WrittenNote> riff; // two bars: chords on the accents, muted eighths between
+    for (int bar = 0; bar < 2; ++bar) {
+        const double at = 4.0 * bar;
+        const int root = bar == 0 ? 0 : 3;
+        for (const double beat : {0.0, 2.5}) riff.push_back({at + beat, 0.9, {{0, root}, {1, root + 2}}, 0.9, false});
+        for (const double beat : {1.0, 1.5, 2.0, 3.5}) riff.push_back({at + beat, 0.45, {{0, root}}, 0.7, true});
+    }
+    SimulatedRoom::Setup setup;
+    setup.rateHz = rateHz;
+    setup.performanceV = core::perform(riff, 104.0, core::standardTuning(), {}, rateHz).volts;
+    setup.loopbackFrames = 96;
+    return std::make_shared<SimulatedRoom>(std::move(setup));
+}
+
 } // namespace
+
+std::vector<DeviceInfo> listDevices()
+{
+    std::vector<DeviceInfo> out;
+    if (hardwareIsAskedFor())
+        eachDevice([&](const System& system, unsigned, const RtAudio::DeviceInfo& info) {
+            out.push_back({idOf(system.name, info.name), info.name, system.name, info.inputChannels,
+                           info.outputChannels, info.sampleRates, info.preferredSampleRate,
+                           info.isDefaultInput || info.isDefaultOutput});
+            return false;
+        });
+    out.push_back(simulatedInfo());
+    return out;
+}
+
+core::Result<std::unique_ptr<AudioDevice>> openDevice(const DeviceWish& wish)
+{
+    std::unique_ptr<AudioDevice> device;
+    std::optional<core::Error> failure;
+    const auto fits = [&](const DeviceInfo& info) {
+        if (wish.inputs > info.inputs || wish.inputs > kMostInputs)
+            failure = core::Error{core::ErrorCode::OutOfRange,
+                                  info.name + ": it has " + std::to_string(info.inputs) + " inputs, not " +
+                                      std::to_string(wish.inputs),
+                                  "choose fewer channels or another device"};
+        else if (std::ranges::find(info.ratesHz, static_cast<unsigned>(wish.rateHz)) == info.ratesHz.end()) {
+            std::string rates;
+            for (const unsigned r : info.ratesHz) rates += (rates.empty() ? "" : ", ") + std::to_string(r);
+            failure = core::Error{core::ErrorCode::OutOfRange,
+                                  info.name + ": it does not run at " + std::to_string(int(wish.rateHz)) + " Hz",
+                                  rates.empty() ? "set its rate where it is set up" : "choose one of " + rates + " Hz"};
+        } else
+            return true;
+        return false;
+    };
+    const bool anyWill = wish.id.empty();
+    if (hardwareIsAskedFor() && wish.id != kSimulatedId)
+        eachDevice([&](const System& system, unsigned index, const RtAudio::DeviceInfo& found) {
+            const std::string id = idOf(system.name, found.name);
+            if (anyWill ? found.inputChannels < wish.inputs : id != wish.id) return false;
+            const DeviceInfo info{id,
+                                  found.name,
+                                  system.name,
+                                  found.inputChannels,
+                                  found.outputChannels,
+                                  found.sampleRates,
+                                  found.preferredSampleRate,
+                                  false};
+            if (fits(info))
+                device = std::make_unique<RtAudioDevice>(system.api, index, found.name, wish.rateHz,
+                                                         static_cast<unsigned>(wish.bufferFrames), wish.inputs,
+                                                         std::min<std::size_t>(2, found.outputChannels));
+            return true;
+        });
+    if (device) return device;
+    if (failure) return *failure;
+    if (!anyWill && wish.id != kSimulatedId)
+        return core::Error{core::ErrorCode::FileMissing, "device " + wish.id + ": it is not there",
+                           "plug it in, or choose one that `devices` lists"};
+    if (!fits(simulatedInfo())) return *failure;
+    return std::unique_ptr<AudioDevice>(std::make_unique<SimulatedDevice>(
+        wish.rateHz, wish.bufferFrames, SimulatedDevice::Clock::RealTime, standardRoom(wish.rateHz)));
+}
 
 std::unique_ptr<AudioDevice> openDefaultOutput(double wantedRateHz, std::string& told)
 {
@@ -90,7 +259,8 @@ std::unique_ptr<AudioDevice> openDefaultOutput(double wantedRateHz, std::string&
         return std::make_unique<SimulatedDevice>(wantedRateHz, kBlockFrames, SimulatedDevice::Clock::RealTime);
     };
     // Set by the tests and by runs without hardware, so that nothing waits for a sound server.
-    if (std::getenv("GRISTLE_NO_DEVICE")) return simulated("no audio device was asked for: playing silently");
+    if (!hardwareIsAskedFor()) return simulated("no audio device was asked for: playing silently");
+    quietTheSoundLibrary();
     try {
         RtAudio audio;
         audio.showWarnings(false);
@@ -102,7 +272,7 @@ std::unique_ptr<AudioDevice> openDefaultOutput(double wantedRateHz, std::string&
         const auto wanted = static_cast<unsigned>(wantedRateHz);
         const bool has = std::ranges::find(info.sampleRates, wanted) != info.sampleRates.end();
         const double rate = has ? wantedRateHz : double(info.preferredSampleRate);
-        return std::make_unique<RtAudioOutput>(device, rate, info.name);
+        return std::make_unique<RtAudioDevice>(audio.getCurrentApi(), device, info.name, rate, kBlockFrames, 0, 2);
     } catch (const std::exception& failure) {
         return simulated(std::string("the audio device cannot be used (") + failure.what() + "): playing silently");
     }

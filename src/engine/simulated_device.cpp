@@ -5,16 +5,23 @@
 
 namespace gristle::engine {
 
-SimulatedDevice::SimulatedDevice(double rateHz, std::size_t blockFrames, Clock clock)
-    : rateHz_(rateHz), block_(blockFrames), clock_(clock), left_(blockFrames), right_(blockFrames)
-{}
+SimulatedDevice::SimulatedDevice(double rateHz, std::size_t blockFrames, Clock clock,
+                                 std::shared_ptr<SimulatedRoom> room)
+    : rateHz_(rateHz), block_(blockFrames), clock_(clock), room_(std::move(room)), left_(blockFrames),
+      right_(blockFrames), inputs_(room_ ? room_->inputs() : 0, std::vector<float>(blockFrames))
+{
+    for (auto& input : inputs_) inputPointers_.push_back(input.data());
+}
 
 SimulatedDevice::~SimulatedDevice() { stop(); }
 
-core::Outcome SimulatedDevice::start(AudioSource& source)
+core::Outcome SimulatedDevice::start(AudioSource& source, AudioSink* sink)
 {
     stop();
+    if (room_ && room_->isGone())
+        return core::Error{core::ErrorCode::WriteFailed, name() + ": it is not there any more", "plug it in again"};
     source_ = &source;
+    sink_ = sink;
     if (clock_ == Clock::RealTime) thread_ = std::jthread([this](std::stop_token stop) { run(stop); });
     return core::Done{};
 }
@@ -26,6 +33,17 @@ void SimulatedDevice::stop()
         thread_.join();
     }
     source_ = nullptr;
+    sink_ = nullptr;
+}
+
+/// What the audio thread does for a block: the inputs hear what was played a block ago.
+void SimulatedDevice::block(std::size_t frames) noexcept
+{
+    if (room_) {
+        const bool lost = room_->read(inputPointers_.data(), frames, left_.data(), right_.data());
+        if (sink_) sink_->take(inputPointers_.data(), inputs_.size(), frames, lost);
+    }
+    source_.load()->fill(left_.data(), right_.data(), frames);
 }
 
 void SimulatedDevice::run(std::stop_token stop)
@@ -33,8 +51,8 @@ void SimulatedDevice::run(std::stop_token stop)
     flushDenormals();
     const auto period = std::chrono::duration<double>(double(block_) / rateHz_);
     auto next = std::chrono::steady_clock::now();
-    while (!stop.stop_requested()) {
-        source_->fill(left_.data(), right_.data(), block_);
+    while (!stop.stop_requested() && !(room_ && room_->isGone())) {
+        block(block_);
         next += std::chrono::duration_cast<std::chrono::steady_clock::duration>(period);
         std::this_thread::sleep_until(next);
     }
@@ -42,9 +60,9 @@ void SimulatedDevice::run(std::stop_token stop)
 
 void SimulatedDevice::advance(std::size_t frames)
 {
-    while (frames > 0 && source_) {
+    while (frames > 0 && source_ && !(room_ && room_->isGone())) {
         const std::size_t n = std::min(frames, block_);
-        source_->fill(left_.data(), right_.data(), n);
+        block(n);
         heard_[0].insert(heard_[0].end(), left_.begin(), left_.begin() + long(n));
         heard_[1].insert(heard_[1].end(), right_.begin(), right_.begin() + long(n));
         frames -= n;

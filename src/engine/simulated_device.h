@@ -1,24 +1,33 @@
 #pragma once
 
 #include "engine/audio_device.h"
+#include "engine/simulated_room.h"
 
 #include <atomic>
+#include <memory>
 #include <thread>
 #include <vector>
 
 namespace gristle::engine {
 
-/// An output without hardware: in real time for people, or driven by hand as fast as it can for tests.
+/// An interface without hardware: in real time for people, or driven by hand as fast as it can for tests. Without a
+/// room it has no inputs.
 class SimulatedDevice final : public AudioDevice {
 public:
     enum class Clock { RealTime, Manual };
-    SimulatedDevice(double rateHz, std::size_t blockFrames, Clock clock);
+    SimulatedDevice(double rateHz, std::size_t blockFrames, Clock clock, std::shared_ptr<SimulatedRoom> room = nullptr);
     ~SimulatedDevice() override;
 
-    core::Outcome start(AudioSource& source) override;
+    using AudioDevice::start;
+    core::Outcome start(AudioSource& source, AudioSink* sink) override;
     void stop() override;
     double rateHz() const noexcept override { return rateHz_; }
-    std::string name() const override { return "simulated output (silent)"; }
+    std::string name() const override { return room_ ? "simulated interface" : "simulated output (silent)"; }
+    std::size_t inputs() const noexcept override { return room_ ? room_->inputs() : 0; }
+    std::size_t bufferFrames() const noexcept override { return block_; }
+    bool isRunning() const noexcept override { return source_ && !(room_ && room_->isGone()); }
+    void setClock(Clock clock) noexcept { clock_ = clock; } ///< while it is stopped
+    SimulatedRoom* room() const noexcept { return room_.get(); }
     bool isSimulated() const noexcept override { return true; }
 
     /// Manual clock: pulls that many frames in blocks and keeps them in heard(). The calling thread is the audio
@@ -30,12 +39,17 @@ public:
 
 private:
     void run(std::stop_token stop);
+    void block(std::size_t frames) noexcept;
 
     double rateHz_;
     std::size_t block_;
     Clock clock_;
-    AudioSource* source_ = nullptr;
+    std::shared_ptr<SimulatedRoom> room_;
+    std::atomic<AudioSource*> source_{nullptr};
+    AudioSink* sink_ = nullptr;
     std::vector<float> left_, right_;
+    std::vector<std::vector<float>> inputs_;
+    std::vector<float*> inputPointers_;
     std::vector<float> heard_[2];
     std::jthread thread_;
 };

@@ -16,14 +16,14 @@ void stepBack() { setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), 10); }
 
 } // namespace
 
-TaskRunner::TaskRunner(QObject* parent) : QObject(parent) { pool_.setMaxThreadCount(1); }
+TaskRunner::TaskRunner(QObject* parent) : QObject(parent) {}
 
 TaskRunner::~TaskRunner() { waitForDone(); }
 
 void TaskRunner::waitForDone()
 {
     cancel();
-    pool_.waitForDone();
+    if (thread_.joinable()) thread_.join();
 }
 
 void TaskRunner::start(Job job)
@@ -44,27 +44,37 @@ void TaskRunner::launch(Job job)
     stop_ = std::stop_source();
     emit busyChanged(true, title_);
     const quint64 generation = generation_;
-    pool_.start([this, work = std::move(job.work), stop = stop_.get_token(), generation] {
+    thread_ = std::jthread([this, work = std::move(job.work), stop = stop_.get_token(), generation] {
         stepBack();
         core::Progress progress{stop, nullptr};
-        auto last = std::make_shared<std::chrono::steady_clock::time_point>();
-        progress.report = [this, last](double part) {
+        std::chrono::steady_clock::time_point last;
+        progress.report = [this, &last](double part) {
             const auto now = std::chrono::steady_clock::now();
-            if (now - *last < kReportEvery) return;
-            *last = now;
+            if (now - last < kReportEvery) return;
+            last = now;
+            part_.store(part);
             QMetaObject::invokeMethod(
-                this, [this, part] { emit progressed(part); }, Qt::QueuedConnection);
+                this, [this] { emit progressed(part_.load()); }, Qt::QueuedConnection);
         };
-        auto deliver = work(progress);
-        QMetaObject::invokeMethod(
-            this, [this, generation, deliver] { finish(generation, deliver); }, Qt::QueuedConnection);
+        Answer answer{generation, work(progress)};
+        {
+            const std::lock_guard lock(mutex_);
+            answer_ = std::move(answer);
+        }
+        QMetaObject::invokeMethod(this, &TaskRunner::pickUp, Qt::QueuedConnection);
     });
 }
 
-void TaskRunner::finish(quint64 generation, const std::function<void()>& deliver)
+void TaskRunner::pickUp()
 {
+    if (thread_.joinable()) thread_.join(); // it has nothing more to do
+    std::optional<Answer> answer;
+    {
+        const std::lock_guard lock(mutex_);
+        answer.swap(answer_);
+    }
     running_ = false;
-    const bool late = generation != generation_;
+    const bool late = !answer || answer->generation != generation_;
     if (waiting_) {
         Job next = std::move(*waiting_);
         waiting_.reset();
@@ -72,7 +82,7 @@ void TaskRunner::finish(quint64 generation, const std::function<void()>& deliver
     } else {
         emit busyChanged(false, title_);
     }
-    if (!late) deliver();
+    if (!late) answer->deliver();
 }
 
 void TaskRunner::cancel()

@@ -3,11 +3,12 @@
 #include "core/units/progress.h"
 
 #include <QObject>
-#include <QPointer>
-#include <QThreadPool>
+#include <atomic>
 #include <functional>
 #include <memory>
+#include <mutex>
 #include <stop_token>
+#include <thread>
 
 namespace gristle::app {
 
@@ -43,16 +44,23 @@ private:
         QString title;
         std::function<std::function<void()>(const core::Progress&)> work;
     };
+    struct Answer {
+        quint64 generation = 0;
+        std::function<void()> deliver;
+    };
     void start(Job job);
     void launch(Job job);
-    void finish(quint64 generation, const std::function<void()>& deliver);
+    void pickUp();
 
-    QThreadPool pool_;
     std::stop_source stop_;
     std::optional<Job> waiting_;
     bool running_ = false;
     quint64 generation_ = 0;
     QString title_;
+    std::atomic<double> part_{0.0};
+    std::mutex mutex_;
+    std::optional<Answer> answer_; ///< guarded by mutex_
+    std::jthread thread_;          ///< of the running job
 };
 
 } // namespace gristle::app

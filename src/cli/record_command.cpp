@@ -1,0 +1,162 @@
+#include "cli/report.h"
+#include "core/advice/level_findings.h"
+#include "core/audio/file_place.h"
+#include "core/session/session_folder.h"
+#include "engine/recorder.h"
+#include "engine/simulated_device.h"
+
+#include <chrono>
+#include <filesystem>
+#include <fmt/format.h>
+#include <thread>
+
+namespace gristle::cli {
+
+using namespace core;
+
+namespace {
+
+struct Options {
+    std::string out, device;
+    std::vector<int> inputs{1};
+    double seconds = 0.0, rate = 48000.0, countInS = 0.0, gainDb = 0.0;
+    int buffer = 256;
+    bool isFloat = false, fast = false;
+};
+
+/// Output that says nothing: recording alone needs a source too.
+class Quiet final : public engine::AudioSource {
+public:
+    void fill(float* left, float* right, std::size_t frames) noexcept override
+    {
+        std::fill_n(left, frames, 0.0f);
+        std::fill_n(right, frames, 0.0f);
+    }
+};
+
+/// Lets the device run for a while: the simulated one as fast as it can, where that was asked for. False where the
+/// device was lost or somebody wants to stop.
+bool letRun(engine::AudioDevice& device, const Options& o, double seconds, const Surroundings& s,
+            const std::function<bool()>& over)
+{
+    constexpr double kStepS = 0.02;
+    auto* simulated = dynamic_cast<engine::SimulatedDevice*>(&device);
+    for (double at = 0.0; (seconds <= 0.0 || at < seconds) && !over(); at += kStepS) {
+        if (s.stop.stop_requested() || !device.isRunning()) return false;
+        if (o.fast && simulated)
+            simulated->advance(static_cast<std::size_t>(kStepS * o.rate));
+        else
+            std::this_thread::sleep_for(std::chrono::duration<double>(kStepS));
+    }
+    return true;
+}
+
+Json gapsJson(const engine::RecordReport& report, double rate)
+{
+    Json out = Json::array();
+    for (const engine::Gap& gap : report.gaps)
+        out.push_back(
+            {{"frame", gap.frame}, {"time_s", double(gap.frame) / rate}, {"cause", gap.fromSystem ? "xrun" : "disk"}});
+    return out;
+}
+
+Result<std::unique_ptr<engine::AudioDevice>> deviceFor(const Options& o, std::size_t channels)
+{
+    auto device = engine::openDevice({o.device, o.rate, std::size_t(o.buffer), channels});
+    if (!device || !o.fast) return device;
+    auto* simulated = dynamic_cast<engine::SimulatedDevice*>(device->get());
+    if (!simulated) return Error{ErrorCode::Usage, "--fast: only the simulated interface can run fast", "leave it out"};
+    simulated->setClock(engine::SimulatedDevice::Clock::Manual);
+    return device;
+}
+
+Result<Answer> record(const Options& o, const Surroundings& s)
+{
+    if (o.fast && o.seconds <= 0.0)
+        return Error{ErrorCode::Usage, "--fast: it needs an end", "say how long with --seconds"};
+    const std::size_t channels = std::size_t(*std::ranges::max_element(o.inputs));
+    auto device = deviceFor(o, channels);
+    if (!device) return device.error();
+    if (auto* simulated = dynamic_cast<engine::SimulatedDevice*>(device->get())) simulated->room()->setGainDb(o.gainDb);
+    const std::filesystem::path temporary = placeBeside(o.out);
+    engine::RecordPlan plan;
+    plan.file = temporary;
+    plan.format = {int(o.rate), o.inputs.size(), o.isFloat ? SampleFormat::Float32 : SampleFormat::Int24,
+                   std::filesystem::path(o.out).stem().string(), localNow()};
+    plan.inputs.clear();
+    for (const int input : o.inputs) plan.inputs.push_back(std::size_t(input - 1));
+    plan.frames = std::llround(o.seconds * o.rate);
+    Quiet quiet;
+    engine::Recorder recorder;
+    if (const auto started = (*device)->start(quiet, &recorder); !started) return started.error();
+    if (!letRun(**device, o, o.countInS, s, [&] { return o.countInS <= 0.0; }))
+        return Error{ErrorCode::Cancelled, "recording: stopped before it began", ""};
+    if (const auto started = recorder.start(plan); !started) return started.error();
+    const double longest = o.seconds > 0.0 ? o.seconds + 10.0 : 0.0;
+    const bool whole = letRun(**device, o, longest, s, [&] { return !recorder.isRecording(); });
+    const bool lost = !(*device)->isRunning();
+    const auto report = recorder.finish();
+    (*device)->stop();
+    if (report.frames == 0) {
+        std::error_code ignored;
+        std::filesystem::remove(temporary, ignored);
+        return report.failure ? *report.failure
+                              : Error{ErrorCode::WriteFailed, "recording: the device gave no samples",
+                                      "check that it runs, then try again"};
+    }
+    if (const auto placed = putInPlace(temporary, o.out); !placed) return placed.error();
+    const auto m = measureFile(o.out, {}, s.progress());
+    if (!m) return m.error();
+    const auto findings = levelFindings(*m, {});
+    Answer a;
+    a.json = {{"out", o.out},
+              {"device", (*device)->name()},
+              {"sample_rate_hz", int(o.rate)},
+              {"channels", o.inputs.size()},
+              {"frames", report.frames},
+              {"duration_s", double(report.frames) / o.rate},
+              {"gaps", gapsJson(report, o.rate)},
+              {"lost_frames", report.lostFrames}};
+    a.json["channel"] = Json::array();
+    for (const auto& c : m->channels) a.json["channel"].push_back(toJson(c));
+    a.json["findings"] = toJson(findings);
+    a.text = fmt::format("{}: {:.2f} s from {}, {} gap(s)\n", o.out, double(report.frames) / o.rate, (*device)->name(),
+                         report.gaps.size()) +
+             findingLines(findings);
+    if (report.failure) {
+        a.exitCode = 4;
+        a.complaint = report.failure->line() + fmt::format(" ({:.2f} s were kept)", double(report.frames) / o.rate);
+    } else if (!whole && lost) {
+        a.exitCode = 4;
+        a.complaint = fmt::format("{}: the device was lost; {:.2f} s were kept", (*device)->name(),
+                                  double(report.frames) / o.rate);
+    }
+    return a;
+}
+
+} // namespace
+
+void addRecord(CLI::App& app, Job& job)
+{
+    auto o = std::make_shared<Options>();
+    CLI::App* command = app.add_subcommand("record", "Records inputs to a file, measured at once");
+    command->add_option("OUT", o->out, "The file to write, WAV with a broadcast chunk")->required();
+    command->add_option("--device", o->device, "An id that `devices` lists; the default where left out");
+    command->add_option("--inputs", o->inputs, "Channels of the device, from 1: 1,2")
+        ->delimiter(',')
+        ->check(CLI::Range(1, 32))
+        ->capture_default_str();
+    command->add_option("--seconds", o->seconds, "How long; until Ctrl+C where left out")
+        ->check(CLI::Range(0.0, 86400.0));
+    command->add_option("--rate", o->rate, "Sample rate, Hz")
+        ->check(CLI::Range(8000.0, 192000.0))
+        ->capture_default_str();
+    command->add_option("--buffer", o->buffer, "Frames a block")->check(CLI::Range(16, 8192))->capture_default_str();
+    command->add_option("--count-in", o->countInS, "Seconds before it begins")->check(CLI::Range(0.0, 60.0));
+    command->add_flag("--float", o->isFloat, "32-bit float");
+    command->add_option("--gain", o->gainDb, "Preamp of the simulated interface, dB")->check(CLI::Range(-20.0, 60.0));
+    command->add_flag("--fast", o->fast, "The simulated interface runs as fast as it can");
+    command->callback([o, &job] { job = [o](const Surroundings& s) { return record(*o, s); }; });
+}
+
+} // namespace gristle::cli

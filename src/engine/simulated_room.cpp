@@ -1,0 +1,87 @@
+#include "engine/simulated_room.h"
+
+#include "core/units/calibration.h"
+#include "core/units/decibels.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace gristle::engine {
+
+namespace {
+
+constexpr double kPi = std::numbers::pi;
+constexpr std::size_t kSincHalf = 24;
+constexpr double kHumHarmonics[] = {1.0, 0.35, 0.6, 0.15, 0.3, 0.1};
+constexpr double kQuietestDb = -20.0;
+
+double peakVolts(double dbu) { return core::Calibration{dbu, false}.fullScaleVolts(); }
+
+} // namespace
+
+SimulatedRoom::SimulatedRoom(Setup setup) : setup_(std::move(setup)), random_(setup_.seed * 2654435761u + 1u)
+{
+    // The cable keeps enough for its delay and the interpolator; its latency is at least the interpolator's half.
+    cable_.assign(setup_.loopbackFrames + 2 * kSincHalf + 8192, 0.0f);
+    sinc_.resize(2 * kSincHalf);
+    for (std::size_t k = 0; k < sinc_.size(); ++k) {
+        const double t = double(k) - double(kSincHalf - 1) - setup_.loopbackFraction;
+        const double window = std::pow(std::cos(kPi * t / (2.0 * double(kSincHalf) + 1.0)), 2.0);
+        sinc_[k] = (std::abs(t) < 1e-12 ? 1.0 : std::sin(kPi * t) / (kPi * t)) * window;
+    }
+}
+
+/// Gaussian enough: the sum of four uniform numbers, variance 1.
+double SimulatedRoom::noise() noexcept
+{
+    double sum = 0.0;
+    for (int i = 0; i < 4; ++i) {
+        random_ = random_ * 1664525u + 1013904223u;
+        sum += double(random_ >> 8) / 16777216.0 - 0.5;
+    }
+    return sum * std::sqrt(3.0);
+}
+
+bool SimulatedRoom::read(float* const* inputs, std::size_t frames, const float* left, const float* right) noexcept
+{
+    const double gain = core::dbToAmplitude(gainDb_.load() + padDb_.load());
+    const double toFullScale = gain / peakVolts(setup_.fullScaleDbu);
+    const double inputNoise = peakVolts(setup_.inputNoiseDbu) / std::numbers::sqrt2 * toFullScale;
+    const double converterNoise = core::dbToAmplitude(setup_.converterNoiseDbfs) / std::numbers::sqrt2;
+    const double turned = 0.5 - 0.5 * std::cos(2.0 * kPi * (angle_.load() - setup_.quietAngleDeg) / 180.0);
+    const double humDb = setup_.humDbu + kQuietestDb * (1.0 - turned);
+    double humPower = 0.0;
+    for (const double h : kHumHarmonics) humPower += h * h;
+    const double hum = peakVolts(humDb) / std::sqrt(humPower) * toFullScale;
+    const bool plays = playing_.load() && !setup_.performanceV.empty();
+    const bool silent = silent_.load();
+    const std::size_t guitar = swapped_.load() && setup_.inputs > 1 ? 1 : 0;
+    const double w = 2.0 * kPi * setup_.mainsHz / setup_.rateHz;
+    for (std::size_t i = 0; i < frames; ++i, ++frame_) {
+        double string = 0.0;
+        if (plays) {
+            string = double(setup_.performanceV[at_]);
+            at_ = at_ + 1 == setup_.performanceV.size() ? 0 : at_ + 1;
+        }
+        double mains = 0.0;
+        for (std::size_t h = 0; h < std::size(kHumHarmonics); ++h)
+            mains += kHumHarmonics[h] * std::sin(w * double(h + 1) * double(frame_) + 0.7 * double(h));
+        cable_[cableAt_] = left && right ? 0.5f * (left[i] + right[i]) : 0.0f;
+        for (std::size_t c = 0; c < setup_.inputs; ++c) {
+            double x = converterNoise * noise();
+            if (!silent) x += inputNoise * noise();
+            if (!silent && c == guitar) x += string * toFullScale + hum * mains;
+            if (!silent && c == 1 && setup_.loopbackFrames > 0)
+                for (std::size_t k = 0; k < sinc_.size(); ++k) {
+                    const std::size_t back = setup_.loopbackFrames - (kSincHalf - 1) + k;
+                    x += sinc_[k] * double(cable_[(cableAt_ + cable_.size() - back % cable_.size()) % cable_.size()]);
+                }
+            inputs[c][i] = static_cast<float>(std::clamp(x, -1.0, 1.0 - 0x1p-23));
+        }
+        cableAt_ = cableAt_ + 1 == cable_.size() ? 0 : cableAt_ + 1;
+    }
+    return lose_.exchange(false);
+}
+
+} // namespace gristle::engine

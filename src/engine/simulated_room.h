@@ -1,0 +1,68 @@
+#pragma once
+
+#include "core/audio/audio_buffer.h"
+
+#include <atomic>
+#include <cstdint>
+#include <vector>
+
+namespace gristle::engine {
+
+/// What comes into the simulated interface: a player who performs over and over, in volts, the preamp in steps of a
+/// decibel, self-noise that grows with gain, hum that depends on where the body turns, a loopback cable, a converter
+/// that clips, and faults on demand. Settings may change while it runs; read() is for the audio thread and allocates
+/// nothing.
+class SimulatedRoom {
+public:
+    struct Setup {
+        double rateHz = 48000.0;
+        std::size_t inputs = 2;
+        std::vector<float> performanceV; ///< what the guitar gives on input 1, repeated; empty: nobody plays
+        double fullScaleDbu = 12.0;      ///< at a gain of 0 dB
+        double inputNoiseDbu = -104.0;   ///< of the preamp, referred to its input
+        double converterNoiseDbfs = -112.0;
+        double humDbu = -78.0; ///< at the worst angle, referred to the input
+        double mainsHz = 50.02;
+        double quietAngleDeg = 70.0;    ///< there the hum is 20 dB less
+        std::size_t loopbackFrames = 0; ///< from output to input 2, 0: no cable
+        double loopbackFraction = 0.0;  ///< of a sample, besides
+        std::uint32_t seed = 1;
+    };
+    explicit SimulatedRoom(Setup setup);
+
+    // any thread
+    void setGainDb(double db) noexcept { gainDb_.store(std::round(db)); } ///< whole decibels, as the knob clicks
+    double gainDb() const noexcept { return gainDb_.load(); }
+    void setAngleDeg(double degrees) noexcept { angle_.store(degrees); }
+    void setPlaying(bool on) noexcept { playing_.store(on); }
+    void setPadDb(double db) noexcept { padDb_.store(db); }
+    void setSwapped(bool on) noexcept { swapped_.store(on); }
+    void setSilent(bool on) noexcept { silent_.store(on); } ///< the plug is pulled
+    void loseOnce() noexcept { lose_.store(true); }         ///< the next block follows an xrun
+    void unplugDevice() noexcept { gone_.store(true); }     ///< the device itself is lost
+
+    std::size_t inputs() const noexcept { return setup_.inputs; }
+    double rateHz() const noexcept { return setup_.rateHz; }
+    bool isGone() const noexcept { return gone_.load(); }
+
+    /// Fills the inputs for `frames`; what was played (both sides' sum) goes into the loopback cable. @return true
+    /// where samples were lost before this block
+    bool read(float* const* inputs, std::size_t frames, const float* playedLeft, const float* playedRight) noexcept;
+
+private:
+    double noise() noexcept;
+
+    Setup setup_;
+    std::atomic<double> gainDb_{0.0}, angle_{0.0}, padDb_{0.0};
+    std::atomic<bool> playing_{true}, swapped_{false}, silent_{false}, lose_{false}, gone_{false};
+
+    // audio thread
+    std::size_t at_ = 0;
+    std::uint64_t frame_ = 0;
+    std::uint32_t random_;
+    std::vector<float> cable_; ///< ring of what was played
+    std::size_t cableAt_ = 0;
+    std::vector<double> sinc_; ///< of the fraction of a sample
+};
+
+} // namespace gristle::engine
