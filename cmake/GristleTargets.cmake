@@ -16,7 +16,7 @@ set(CMAKE_CXX_STANDARD_REQUIRED ON)
 set(CMAKE_CXX_EXTENSIONS OFF)
 set(CMAKE_POSITION_INDEPENDENT_CODE ON)
 # Not fast-math: infinities and NaN keep their meaning. Only errno and trap flags of sqrt are given up, so that it vectorises.
-add_compile_options(-fno-math-errno -fno-trapping-math)
+add_compile_options(-fno-math-errno -fno-trapping-math -pthread) # -pthread everywhere, so that headers compiled once fit all
 
 add_library(gristle_warnings INTERFACE)
 target_compile_options(gristle_warnings INTERFACE -Wall -Wextra -Wpedantic -Wshadow -Wnon-virtual-dtor
@@ -25,6 +25,15 @@ target_compile_options(gristle_warnings INTERFACE -Wall -Wextra -Wpedantic -Wsha
   -Wno-stringop-overflow -Wno-array-bounds -Wno-restrict
   $<$<BOOL:${GRISTLE_WERROR}>:-Werror>)
 
+# Precompiled headers, built once by the target `first` and used by all that come after it.
+function(gristle_headers name first)
+  if(name STREQUAL first)
+    target_precompile_headers(${name} PRIVATE ${ARGN})
+  else()
+    target_precompile_headers(${name} REUSE_FROM ${first})
+  endif()
+endfunction()
+
 # gristle_library(name SOURCES ... [DEPENDS ...] [PRIVATE ...]): a static library of one folder.
 # Includes are written from src/ ("core/units/result.h"). Qt is not on the path, so a wrong include cannot compile.
 function(gristle_library name)
@@ -32,7 +41,7 @@ function(gristle_library name)
   add_library(${name} STATIC ${ARG_SOURCES})
   target_include_directories(${name} PUBLIC "${PROJECT_SOURCE_DIR}/src")
   target_link_libraries(${name} PUBLIC ${ARG_DEPENDS} PRIVATE gristle_warnings ${ARG_PRIVATE})
-  target_precompile_headers(${name} PRIVATE <algorithm> <array> <cmath> <complex> <functional> <map> <memory>
+  gristle_headers(${name} gristle_units <algorithm> <array> <cmath> <complex> <functional> <map> <memory>
     <optional> <span> <string> <utility> <vector>)
 endfunction()
 
@@ -45,8 +54,8 @@ function(gristle_test name)
   target_link_libraries(${name} PRIVATE ${ARG_DEPENDS} Qt6::Test gristle_warnings)
   target_compile_definitions(${name} PRIVATE GRISTLE_CLI_PATH="$<TARGET_FILE:gristle-cli>"
     GRISTLE_SOURCE_DIR="${PROJECT_SOURCE_DIR}")
-  target_precompile_headers(${name} PRIVATE <QtTest/QtTest> <cmath> <vector> <string>)
+  gristle_headers(${name} test_units <QtTest/QtTest> <cmath> <vector> <string>)
   add_test(NAME ${name} COMMAND ${name})
   set_tests_properties(${name} PROPERTIES TIMEOUT 1200
-    ENVIRONMENT "QT_QPA_PLATFORM=offscreen;QT_LOGGING_RULES=qt.qpa.*=false;GRISTLE_NO_DEVICE=1;TSAN_OPTIONS=suppressions=${PROJECT_SOURCE_DIR}/tests/tsan.supp")
+    ENVIRONMENT "QT_QPA_PLATFORM=offscreen;QT_LOGGING_RULES=qt.qpa.*=false;GRISTLE_NO_DEVICE=1;QTEST_FUNCTION_TIMEOUT=1800000;TSAN_OPTIONS=suppressions=${PROJECT_SOURCE_DIR}/tests/tsan.supp")
 endfunction()

@@ -11,9 +11,7 @@ Json orNull(const std::optional<double>& value)
     return value && std::isfinite(*value) ? Json(*value) : Json(nullptr);
 }
 
-namespace {
-
-Json humJson(const std::optional<Hum>& hum)
+Json toJson(const std::optional<Hum>& hum)
 {
     if (!hum) return nullptr;
     Json out = {{"mains_hz", hum->mainsHz}, {"level_dbfs", hum->levelDbfs}};
@@ -21,8 +19,6 @@ Json humJson(const std::optional<Hum>& hum)
     for (const auto& h : hum->harmonics) out["harmonics"].push_back({{"hz", h.hz}, {"level_dbfs", h.levelDbfs}});
     return out;
 }
-
-} // namespace
 
 Json toJson(const ChannelMeasurement& c)
 {
@@ -34,7 +30,7 @@ Json toJson(const ChannelMeasurement& c)
         out["clip_runs"].push_back({{"start_s", run.startS}, {"samples", run.samples}});
     out["vu"] = {{"max", orNull(c.vuMax)}, {"typical", orNull(c.vuTypical)}};
     out["noise"] = {
-        {"floor_dbfs", orNull(c.noise.floorDbfs)}, {"snr_db", orNull(c.noise.snrDb)}, {"hum", humJson(c.noise.hum)}};
+        {"floor_dbfs", orNull(c.noise.floorDbfs)}, {"snr_db", orNull(c.noise.snrDb)}, {"hum", toJson(c.noise.hum)}};
     return out;
 }
 

@@ -9,6 +9,7 @@ namespace gristle::cli {
 
 /// A value that may not exist: null, also for what is not finite.
 Json orNull(const std::optional<double>& value);
+Json toJson(const std::optional<core::Hum>& hum);
 Json toJson(const core::ChannelMeasurement& channel);
 Json toJson(const core::LoudnessResult& loudness);
 Json toJson(const core::StereoResult& stereo);

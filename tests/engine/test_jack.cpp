@@ -74,8 +74,10 @@ private:
 
 void TestJack::initTestCase()
 {
-    if (QStandardPaths::findExecutable("jackd").isEmpty()) QSKIP("jackd is not installed: `./run test` installs jackd2");
-    qputenv("JACK_DEFAULT_SERVER", QByteArray("gristle-test-") + QByteArray::number(QCoreApplication::applicationPid()));
+    if (QStandardPaths::findExecutable("jackd").isEmpty())
+        QSKIP("jackd is not installed: `./run test` installs jackd2");
+    qputenv("JACK_DEFAULT_SERVER",
+            QByteArray("gristle-test-") + QByteArray::number(QCoreApplication::applicationPid()));
     qputenv("JACK_NO_START_SERVER", "1");
     qunsetenv("GRISTLE_NO_DEVICE");
     server_.setProcessChannelMode(QProcess::MergedChannels);
@@ -125,7 +127,8 @@ void TestJack::noDeliveredFrameIsLost()
     const char** ports = jack_get_ports(counter.client, "Gristle:.*", JACK_DEFAULT_AUDIO_TYPE, JackPortIsInput);
     QVERIFY(ports);
     int connected = 0;
-    for (int i = 0; ports[i]; ++i) connected += jack_connect(counter.client, jack_port_name(counter.out), ports[i]) == 0;
+    for (int i = 0; ports[i]; ++i)
+        connected += jack_connect(counter.client, jack_port_name(counter.out), ports[i]) == 0;
     jack_free(ports);
     QCOMPARE(connected, 8); // each besides the driver's silence
     QTest::qWait(200);
@@ -150,13 +153,13 @@ void TestJack::noDeliveredFrameIsLost()
             if (now == (before + 1) % kTurn) continue;
             ++jumps;
             // The server itself went on without us: then it told so, near here.
-            const bool told = std::ranges::any_of(report.gaps, [&](const Gap& g) {
-                return std::abs(g.frame - std::int64_t(i)) <= 64 * 16;
-            });
+            const bool told = std::ranges::any_of(
+                report.gaps, [&](const Gap& g) { return std::abs(g.frame - std::int64_t(i)) <= 64 * 16; });
             QVERIFY2(told, qPrintable(QString("channel %1, frame %2: %3 after %4").arg(c).arg(i).arg(now).arg(before)));
         }
     }
-    qInfo("%lld frames, %zu xruns told, %d jumps", static_cast<long long>(report.frames), report.gaps.size(), jumps / 8);
+    qInfo("%lld frames, %zu xruns told, %d jumps", static_cast<long long>(report.frames), report.gaps.size(),
+          jumps / 8);
 }
 
 void TestJack::aLostServerKeepsTheTake()

@@ -8,6 +8,7 @@
 #include <cmath>
 #include <complex>
 #include <numbers>
+#include <span>
 
 namespace gristle::core {
 
@@ -173,16 +174,25 @@ double bestFrequency(const Data& data, double low, double high, const std::vecto
     return 0.5 * (a + b);
 }
 
-/// Hann-weighted power at one frequency, over the longest contiguous run of the data.
-double powerAt(const Data& data, std::size_t first, std::size_t count, double hz)
+/// The run less its mean, Hann-weighted.
+std::vector<double> windowed(std::span<const double> run)
 {
-    std::complex<double> sum = 0.0;
     double mean = 0.0;
-    for (std::size_t i = 0; i < count; ++i) mean += data.x[first + i];
-    mean /= double(count);
-    for (std::size_t i = 0; i < count; ++i) {
-        const double w = 0.5 - 0.5 * std::cos(2.0 * kPi * (double(i) + 0.5) / double(count));
-        sum += w * (data.x[first + i] - mean) * std::polar(1.0, -2.0 * kPi * hz * data.t[first + i]);
+    for (const double v : run) mean += v / double(run.size());
+    std::vector<double> out(run.size());
+    for (std::size_t i = 0; i < run.size(); ++i)
+        out[i] = (0.5 - 0.5 * std::cos(2.0 * kPi * (double(i) + 0.5) / double(run.size()))) * (run[i] - mean);
+    return out;
+}
+
+/// Power at one frequency, the phase turned from sample to sample.
+double powerAt(const std::vector<double>& x, double radiansASample)
+{
+    const std::complex<double> turn = std::polar(1.0, -radiansASample);
+    std::complex<double> phase = 1.0, sum = 0.0;
+    for (const double v : x) {
+        sum += v * phase;
+        phase *= turn;
     }
     return std::norm(sum);
 }
@@ -204,18 +214,21 @@ std::pair<std::size_t, std::size_t> longestRun(const Data& data)
 std::vector<int> standingOut(const Data& data, double hz)
 {
     const auto [first, count] = longestRun(data);
-    const double resolution = 1.0 / (double(count) * (data.t[1] - data.t[0]));
+    const double spacing = data.t[first + 1] - data.t[first];
+    const double resolution = 1.0 / (double(count) * spacing);
+    const std::vector<double> run = windowed(std::span(data.x).subspan(first, count));
+    const auto power = [&](double f) { return powerAt(run, 2.0 * kPi * f * spacing); };
     std::vector<int> orders;
     for (int h = 1; h <= kMostHarmonics; ++h) {
         std::vector<double> around;
         for (int k = 3; k <= 9; ++k) {
             const double away = std::min(k * resolution, hz * (0.15 + 0.04 * k));
-            around.push_back(powerAt(data, first, count, h * hz - away));
-            around.push_back(powerAt(data, first, count, h * hz + away));
+            around.push_back(power(h * hz - away));
+            around.push_back(power(h * hz + away));
         }
         std::ranges::sort(around);
         const double noise = 0.5 * (around[6] + around[7]);
-        if (powerAt(data, first, count, h * hz) > noise * std::pow(10.0, kStandOutDb / 10.0)) orders.push_back(h);
+        if (power(h * hz) > noise * std::pow(10.0, kStandOutDb / 10.0)) orders.push_back(h);
     }
     return orders;
 }

@@ -24,6 +24,7 @@ private:
 
 inline double amplitudeToDb(double a) noexcept { return Decibels::fromAmplitude(a).value(); }
 inline double dbToAmplitude(double db) noexcept { return Decibels(db).toAmplitude(); }
+inline double dbToPower(double db) noexcept { return dbToAmplitude(db) * dbToAmplitude(db); }
 inline double powerToDb(double p) noexcept { return Decibels::fromPower(p).value(); }
 
 /// AES17: a full-scale sine reads 0 dBFS, which is 3.01 dB above the plain RMS re full scale 1.0.
