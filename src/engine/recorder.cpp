@@ -49,17 +49,17 @@ void Recorder::take(const float* const* inputs, std::size_t channels, std::size_
 {
     for (std::size_t c = 0; c < std::min(channels, kMostChannels); ++c) {
         float peak = 0.0f;
-        double squares = 0.0;
+        double sizes = 0.0;
         std::int64_t clipped = 0;
         for (std::size_t i = 0; i < frames; ++i) {
             const float x = inputs[c][i], size = std::abs(x);
             peak = std::max(peak, size);
-            squares += double(x) * double(x);
+            sizes += double(size);
             clipped += size >= 1.0f - 0x1p-15f;
         }
         Meter& m = meters_[c];
         if (peak > m.peak.load(std::memory_order_relaxed)) m.peak.store(peak, std::memory_order_relaxed);
-        m.squares.store(m.squares.load(std::memory_order_relaxed) + squares, std::memory_order_relaxed);
+        m.sizes.store(m.sizes.load(std::memory_order_relaxed) + sizes, std::memory_order_relaxed);
         m.frames.store(m.frames.load(std::memory_order_relaxed) + std::int64_t(frames), std::memory_order_relaxed);
         m.clipped.store(m.clipped.load(std::memory_order_relaxed) + clipped, std::memory_order_relaxed);
     }
@@ -142,9 +142,9 @@ InputLevel Recorder::level(std::size_t input) noexcept
     if (input >= kMostChannels) return out;
     Meter& m = meters_[input];
     out.peak = m.peak.exchange(0.0f);
-    const double squares = m.squares.exchange(0.0);
-    const auto frames = m.frames.exchange(0);
-    out.square = frames > 0 ? squares / double(frames) : 0.0;
+    const double sizes = m.sizes.exchange(0.0);
+    out.frames = m.frames.exchange(0);
+    out.rectified = out.frames > 0 ? sizes / double(out.frames) : 0.0;
     out.clipped = m.clipped.load();
     return out;
 }

@@ -35,7 +35,8 @@ struct RecordReport {
 /// What a meter shows of one channel.
 struct InputLevel {
     float peak = 0.0f;        ///< since the last look
-    double square = 0.0;      ///< mean since the last look
+    double rectified = 0.0;   ///< mean of the sizes since the last look, as a VU meter weighs them
+    std::int64_t frames = 0;  ///< since the last look
     std::int64_t clipped = 0; ///< samples at full scale since the start
 };
 
@@ -64,7 +65,7 @@ public:
 private:
     struct Meter {
         std::atomic<float> peak{0.0f};
-        std::atomic<double> squares{0.0};
+        std::atomic<double> sizes{0.0};
         std::atomic<std::int64_t> frames{0}, clipped{0};
     };
     void write(std::stop_token stop);

@@ -1,6 +1,7 @@
 #include "core/sim/performance.h"
 #include "engine/audio_device.h"
 #include "engine/simulated_device.h"
+#include "engine/standard_room.h"
 
 #include <RtAudio.h>
 #include <algorithm>
@@ -167,24 +168,6 @@ DeviceInfo simulatedInfo()
             {44100, 48000, 88200, 96000, 176400, 192000},
             48000,
             false};
-}
-
-/// The room that the simulated interface of the list stands in.
-std::shared_ptr<SimulatedRoom> standardRoom(double rateHz)
-{
-    using core::WrittenNote;
-    std::vector<WrittenNote> riff; // two bars: chords on the accents, muted eighths between
-    for (int bar = 0; bar < 2; ++bar) {
-        const double at = 4.0 * bar;
-        const int root = bar == 0 ? 0 : 3;
-        for (const double beat : {0.0, 2.5}) riff.push_back({at + beat, 0.9, {{0, root}, {1, root + 2}}, 0.9, false});
-        for (const double beat : {1.0, 1.5, 2.0, 3.5}) riff.push_back({at + beat, 0.45, {{0, root}}, 0.7, true});
-    }
-    SimulatedRoom::Setup setup;
-    setup.rateHz = rateHz;
-    setup.performanceV = core::perform(riff, 104.0, core::standardTuning(), {}, rateHz).volts;
-    setup.loopbackFrames = 96;
-    return std::make_shared<SimulatedRoom>(std::move(setup));
 }
 
 } // namespace

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "app/models/audition.h"
+#include "app/models/capture.h"
 #include "app/models/session_model.h"
 #include "app/widgets/findings_panel.h"
 
@@ -12,6 +13,7 @@ namespace gristle::app {
 struct BenchContext {
     SessionModel& session;
     Audition& audition;
+    Capture& capture;
 };
 
 /// The state of a bench in the spine: a line of words, and how grave it is.
@@ -49,6 +51,8 @@ signals:
 protected:
     SessionModel& session() const { return context_.session; }
     Audition& audition_() const { return context_.audition; }
+    Capture& capture() const { return context_.capture; }
+    const BenchContext& context() const { return context_; }
 
 private:
     BenchContext context_;

@@ -34,17 +34,36 @@ Audition::~Audition()
 {
     task_.cancel();
     if (device_) device_->stop();
+    recorder_.finish();
 }
 
 void Audition::setDevice(std::unique_ptr<engine::AudioDevice> device)
 {
     if (device_) device_->stop();
     device_ = std::move(device);
-    if (!device_) return;
-    rateHz_ = device_->rateHz();
-    player_ = std::make_unique<engine::Player>(rateHz_);
-    if (const auto started = device_->start(*player_); !started)
-        emit failed(QString::fromStdString(started.error().message), QString::fromStdString(started.error().remedy));
+    chain_.reset();
+    if (device_) {
+        rateHz_ = device_->rateHz();
+        player_ = std::make_unique<engine::Player>(rateHz_);
+        chain_ = std::make_unique<engine::LiveChain>(*player_, recorder_, rateHz_);
+        gains_.clear(); // the new player has no program yet
+        if (const auto started = device_->start(*chain_, chain_.get()); !started)
+            emit failed(QString::fromStdString(started.error().message),
+                        QString::fromStdString(started.error().remedy));
+    }
+    emit deviceChanged();
+}
+
+core::Outcome Audition::openDevice(engine::DeviceWish wish)
+{
+    wish.rateHz = wantedRate_;
+    setPlaying(false);
+    setDevice(nullptr); // some systems give a device to one stream only
+    auto device = engine::openDevice(wish);
+    if (!device) return device.error();
+    deviceNote_.clear();
+    setDevice(std::move(*device));
+    return core::Done{};
 }
 
 void Audition::setRate(double rateHz)

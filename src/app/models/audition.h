@@ -4,7 +4,7 @@
 #include "core/audio/audio_buffer.h"
 #include "core/units/result.h"
 #include "engine/audio_device.h"
-#include "engine/player.h"
+#include "engine/live_chain.h"
 
 #include <QObject>
 #include <QTimer>
@@ -45,6 +45,10 @@ public:
     /// Replaces the device; in tests one with a manual clock.
     void setDevice(std::unique_ptr<engine::AudioDevice> device);
     engine::AudioDevice* device() { return device_.get(); }
+    /// Opens a device for recording too, at the session's rate; what is heard goes on over it. @error as openDevice
+    core::Outcome openDevice(engine::DeviceWish wish);
+    engine::Recorder& recorder() { return recorder_; } ///< takes what comes in while a device runs
+    engine::LiveChain* chain() { return chain_.get(); } ///< of the device that runs; none before
     QString deviceNote() const { return deviceNote_; }
 
     void setRate(double rateHz); ///< of the session: opens the default output at it
@@ -67,6 +71,7 @@ public:
 
 signals:
     void changed(); ///< slots, playing, gains
+    void deviceChanged();
     void metered();
     void failed(const QString& message, const QString& remedy);
 
@@ -75,8 +80,10 @@ private:
     struct Prepared;
 
     double wantedRate_ = 48000.0, rateHz_ = 0.0;
+    engine::Recorder recorder_;
     std::unique_ptr<engine::Player> player_;
-    std::unique_ptr<engine::AudioDevice> device_; // stopped before the player goes
+    std::unique_ptr<engine::LiveChain> chain_;
+    std::unique_ptr<engine::AudioDevice> device_; // stopped before what it calls goes
     QString deviceNote_;
     AuditionRequest request_;
     double fromS_ = 0.0;

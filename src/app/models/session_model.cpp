@@ -84,14 +84,19 @@ void SessionModel::adopt(SessionFolder folder)
     missing_ = folder_->check(false);
     emit opened();
     emit pathChanged();
+    for (const auto& recording : unfinishedRecordings(folder_->path())) toKeep_.push_back({recording, {}, true});
+    keepNext();
     measureNext();
 }
 
 void SessionModel::close()
 {
     if (!folder_) return;
-    measure_.cancel();
+    emit closing();
     import_.cancel();
+    keep_.waitForDone();
+    for (const Recorded& r : std::exchange(toKeep_, {})) keep(r, finishRecording(folder_->path(), r.file, r.gaps));
+    measure_.cancel();
     save_.waitForDone();
     if (!saved_) {
         if (const auto saved = folder_->save(document()); !saved) fail(saved.error()); // the journal still has it
@@ -300,6 +305,44 @@ void SessionModel::import(std::vector<ImportRow> rows)
             path_ = last;
             emit pathChanged();
         });
+}
+
+void SessionModel::keepRecording(const std::filesystem::path& recording, std::vector<std::int64_t> gaps)
+{
+    toKeep_.push_back({recording, std::move(gaps), false});
+    keepNext();
+}
+
+void SessionModel::keepNext()
+{
+    if (!folder_ || toKeep_.empty() || keep_.isBusy()) return;
+    using Kept = std::shared_ptr<Result<std::vector<RecordedTake>>>;
+    keep_.run<Kept>(
+        tr("Keeping the take"),
+        [folder = folder_->path(), next = toKeep_.front()](const Progress&) {
+            return std::make_shared<Result<std::vector<RecordedTake>>>(finishRecording(folder, next.file, next.gaps));
+        },
+        [this](Kept kept) {
+            const Recorded done = std::move(toKeep_.front());
+            toKeep_.pop_front();
+            keep(done, *kept);
+            QMetaObject::invokeMethod(this, &SessionModel::keepNext, Qt::QueuedConnection);
+        });
+}
+
+void SessionModel::keep(const Recorded& recorded, const Result<std::vector<RecordedTake>>& kept)
+{
+    if (!kept) return fail(kept.error());
+    if (kept->empty()) return;
+    const RecordedTake& first = kept->front();
+    const QString where = QString::fromStdString(first.target.part + " \u203a " + first.target.layer);
+    const QString length = QString::number(double(first.take.frames) / first.take.sampleRateHz, 'f', 1);
+    const QString text = (recorded.recovered ? tr("Take recovered for %1, %2 s: Gristle ended while it was recorded")
+                                             : tr("Take recorded for %1, %2 s"))
+                             .arg(where, length);
+    edit(text, "take", [&](SessionDocument& d) { addTakes(d, *kept); });
+    forgetNote(recorded.file);
+    emit takesKept(text);
 }
 
 MeasureOptions SessionModel::measureOptions() const

@@ -5,10 +5,12 @@
 #include "core/measure/measure_file.h"
 #include "core/mix/session_mix.h"
 #include "core/session/recall_sheet.h"
+#include "core/session/recorded_take.h"
 
 #include <QDateTime>
 #include <QObject>
 #include <QUndoStack>
+#include <deque>
 #include <map>
 #include <optional>
 
@@ -61,6 +63,9 @@ public:
     /// Brings files in on a worker; the layers appear when all are there, or none where one is bad.
     void import(std::vector<ImportRow> rows);
     TaskRunner& importTask() { return import_; }
+    /// Makes takes of a recording that beginRecording() began, on a worker, and adds them to their layers.
+    void keepRecording(const std::filesystem::path& recording, std::vector<std::int64_t> gaps = {});
+    TaskRunner& keepTask() { return keep_; }
     TaskRunner& saveTask() { return save_; }
 
     /// Measurement of a take; nothing yet where it is still being measured (measured() tells).
@@ -89,6 +94,7 @@ public:
 
 signals:
     void opened();
+    void closing(); ///< still all there
     void closed();
     void documentChanged();
     void pathChanged();
@@ -97,6 +103,7 @@ signals:
     void loopChanged();
     void logged();
     void saved();
+    void takesKept(const QString& text);
     void failed(const QString& message, const QString& remedy);
 
 private:
@@ -119,7 +126,15 @@ private:
     std::map<std::string, Measured> measured_;      ///< with readings in dBFS
     mutable std::map<std::string, Measured> shown_; ///< the same, relative to the reference of the session
     std::map<std::string, core::Error> unmeasurable_;
-    TaskRunner measure_, import_, save_;
+    TaskRunner measure_, import_, save_, keep_;
+    struct Recorded {
+        std::filesystem::path file;
+        std::vector<std::int64_t> gaps;
+        bool recovered = false; ///< left by a program that ended in the middle
+    };
+    std::deque<Recorded> toKeep_; ///< the first one is in the worker's hands
+    void keepNext();
+    void keep(const Recorded& recorded, const core::Result<std::vector<core::RecordedTake>>& kept);
     std::string measuring_; ///< key of the take that is being measured
     double loopFrom_ = 2.0, loopTo_ = 6.0;
     struct {

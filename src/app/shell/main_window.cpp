@@ -96,7 +96,7 @@ void MainWindow::build()
     row->addWidget(spine_);
     stack_ = new QStackedWidget(work);
     stack_->setFocusPolicy(Qt::ClickFocus); // takes the keys where no control has them
-    benches_ = makeBenches({session_, audition_}, stack_);
+    benches_ = makeBenches({session_, audition_, capture_}, stack_);
     for (Bench* b : benches_) stack_->addWidget(b);
     row->addWidget(stack_, 1);
     row->addWidget(line(true, work));
@@ -109,7 +109,7 @@ void MainWindow::build()
     setCentralWidget(central);
     spine_->setBenches(benches_);
     exporter_ = new Exporter(session_, *bench<BlendBench>(), dialogs_, this);
-    for (TaskRunner* t : {&session_.importTask(), &exporter_->task(), &session_.measureTask(), &audition_.task()})
+    for (TaskRunner* t : {&session_.importTask(), &session_.keepTask(), &exporter_->task(), &session_.measureTask(), &audition_.task()})
         bar_->watch(*t);
 }
 
@@ -210,6 +210,7 @@ void MainWindow::wire()
             [this] { audition_.setRate(session_.document().sampleRateHz); });
     connect(&session_, &SessionModel::failed, this, &MainWindow::tell);
     connect(&audition_, &Audition::failed, this, &MainWindow::tell);
+    connect(&capture_, &Capture::failed, this, &MainWindow::tell);
     auditionTimer_.setSingleShot(true);
     auditionTimer_.setInterval(20);
     connect(&auditionTimer_, &QTimer::timeout, this, &MainWindow::requestAudition);
@@ -376,7 +377,7 @@ bool MainWindow::isIdle() const
 {
     auto& self = const_cast<MainWindow&>(*this);
     if (auditionTimer_.isActive() || lookTimer_.isActive()) return false;
-    for (TaskRunner* t : {&self.session_.importTask(), &self.session_.saveTask(), &exporter_->task(),
+    for (TaskRunner* t : {&self.session_.importTask(), &self.session_.keepTask(), &self.session_.saveTask(), &exporter_->task(),
                           &self.session_.measureTask(), &self.audition_.task()})
         if (t->isBusy()) return false;
     for (Bench* b : benches_)

@@ -24,6 +24,7 @@ public:
 
     SessionModel& session() { return session_; }
     Audition& audition() { return audition_; }
+    Capture& capture() { return capture_; }
     Dialogs& dialogs() { return dialogs_; }
     template<typename T> T* bench() const
     {
@@ -67,6 +68,7 @@ private:
 
     SessionModel session_;
     Audition audition_;
+    Capture capture_{session_, audition_};
     Dialogs dialogs_;
     std::vector<Bench*> benches_;
     Header* header_;

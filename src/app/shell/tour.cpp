@@ -1,4 +1,5 @@
 #include "app/shell/tour.h"
+#include "app/benches/level/level_bench.h"
 #include "app/benches/log/log_bench.h"
 #include "app/shell/exporter.h"
 
@@ -19,6 +20,16 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
     });
     for (std::size_t i = 0; i < window_.benches().size(); ++i) bench(int(i), window_.benches()[i]->name().toLower());
     steps_.push_back([this] {
+        window_.audition().setPlaying(false);
+        window_.capture().useTestClock(); // the pictures of recording do not wait for it
+        window_.showBench(0);
+        window_.bench<LevelBench>()->showPage("record");
+        window_.capture().turnPreamp(17.0);
+        window_.capture().runFor(12.0);
+    });
+    steps_.push_back([this] { shoot("record"); });
+    steps_.push_back([this] {
+        window_.bench<LevelBench>()->showPage("take");
         Theme::instance().setLamp(Lamp::Off);
         window_.showBench(1);
     });

@@ -224,7 +224,7 @@ Result<CompiledRig> CompiledRig::compile(const RigDocument& rig, const CompileOp
     auto chain = buildChain(rig.chain, options, state->warnings);
     if (!chain) return chain.error();
     state->chain = std::move(*chain);
-    state->chain->prepare({options.context.rateHz, options.maxBlock, 1});
+    state->chain->prepare({options.context.rateHz, options.maxBlock, 1, options.live});
     state->gain = static_cast<float>(dbToAmplitude(rig.outputDb));
     for (const RigNode& node : rig.chain) {
         StageLevels levels;

@@ -21,6 +21,7 @@ struct StageLevels {
 struct CompileOptions {
     NodeContext context;
     std::size_t maxBlock = 4096;
+    bool live = false;         ///< for playing: nodes avoid delay
     bool allowMissing = false; ///< a node that cannot be made (missing impulse) is bypassed and named in warnings()
 };
 

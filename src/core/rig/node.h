@@ -25,6 +25,7 @@ struct PrepareSpec {
     double rateHz = 48000.0;
     std::size_t maxBlock = 4096; ///< frames, the longest block that process() will be given
     std::size_t channels = 1;    ///< that come in
+    bool live = false;           ///< somebody plays: no delay that can be avoided, at more work
 };
 
 /// A node at work. Phases: prepare (control thread, allocates) -> process (audio thread, any block length up to

@@ -16,9 +16,11 @@ Json calibrationToJson(const Calibration& c) { return {{"full_scale_dbu", c.dbuA
 
 Json takeToJson(const Take& t)
 {
-    return {{"file", t.file},         {"frames", t.frames},   {"sample_rate_hz", t.sampleRateHz},
-            {"channels", t.channels}, {"channel", t.channel}, {"hash", t.hash},
-            {"recorded", t.recorded}, {"source", t.source},   {"input", calibrationToJson(t.input)}};
+    Json out = {{"file", t.file},         {"frames", t.frames},   {"sample_rate_hz", t.sampleRateHz},
+                {"channels", t.channels}, {"channel", t.channel}, {"hash", t.hash},
+                {"recorded", t.recorded}, {"source", t.source},   {"input", calibrationToJson(t.input)}};
+    if (!t.gaps.empty()) out["gap"] = t.gaps;
+    return out;
 }
 
 Json layerToJson(const Layer& l)
@@ -125,6 +127,11 @@ Take readTake(const Json& json, const std::string& where, std::optional<Error>& 
     fields.text("recorded", t.recorded);
     fields.text("source", t.source);
     t.input = readCalibration(fields.find("input"), where + ".input", failure);
+    fields.list("gap", t.gaps, [](const Json& v, const std::string& at, std::optional<Error>& bad) {
+        if (v.is_number_integer() && v.get<std::int64_t>() >= 0) return v.get<std::int64_t>();
+        if (!bad) bad = Error{ErrorCode::BadDocument, at + " is no frame", "mend the file or go back to a copy"};
+        return std::int64_t{0};
+    });
     return t;
 }
 

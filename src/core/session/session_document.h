@@ -3,6 +3,7 @@
 #include "core/stereo/pan_law.h"
 #include "core/units/calibration.h"
 
+#include <cstdint>
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
@@ -21,6 +22,7 @@ struct Take {
     std::string recorded; ///< ISO 8601, local time
     std::string source;   ///< the name that it was brought in under
     Calibration input;
+    std::vector<std::int64_t> gaps; ///< frames before which samples were lost while recording
     bool operator==(const Take&) const = default;
 };
 

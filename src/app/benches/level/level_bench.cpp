@@ -1,13 +1,12 @@
 #include "app/benches/level/level_bench.h"
 
-#include "app/benches/level/level_strip.h"
+#include "app/benches/level/record_page.h"
+#include "app/benches/level/take_page.h"
+#include "app/theme/theme.h"
 
-#include <QComboBox>
-#include <QDoubleSpinBox>
-#include <QFormLayout>
 #include <QLabel>
-#include <QLineEdit>
-#include <QSignalBlocker>
+#include <QPushButton>
+#include <QStackedWidget>
 #include <QVBoxLayout>
 
 namespace gristle::app {
@@ -16,200 +15,58 @@ using namespace core;
 
 LevelBench::LevelBench(const BenchContext& context, QWidget* parent) : Bench(context, tr("Level"), 2, parent)
 {
-    build();
-    connect(&session(), &SessionModel::measured, this, &LevelBench::refresh);
-    connect(&session(), &SessionModel::documentChanged, this, &LevelBench::refresh);
-    connect(&session(), &SessionModel::pathChanged, this, &LevelBench::refresh);
-    connect(&session(), &SessionModel::loopChanged, this, &LevelBench::refresh);
-    connect(&audition_(), &Audition::metered, this,
-            [this] { strip_->setPosition(audition_().isPlaying() ? audition_().reading().positionS : -1.0); });
-    connect(&Theme::instance(), &Theme::changed, this, &LevelBench::refresh);
-}
-
-void LevelBench::build()
-{
     auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(26, 18, 26, 14);
-    column->setSpacing(4);
-    auto* question = new QLabel(tr("Is this DI captured right?"), this);
-    question->setFont(Theme::instance().text(TextSize::Heading, true));
-    column->addWidget(question);
+    column->setContentsMargins(26, 12, 26, 14);
+    column->setSpacing(6);
     auto* head = new QHBoxLayout;
-    big_ = new QLabel(this);
-    big_->setObjectName("gainChange");
-    big_->setFont(Theme::instance().mono(TextSize::Big, true));
-    bigUnit_ = new QLabel(this);
-    bigUnit_->setFont(Theme::instance().mono(TextSize::Heading));
-    readings_ = new QLabel(this);
-    readings_->setObjectName("levelReadings");
-    readings_->setAlignment(Qt::AlignRight | Qt::AlignBottom);
-    head->addWidget(big_);
-    head->addWidget(bigUnit_, 1, Qt::AlignBottom);
-    head->addWidget(readings_, 0, Qt::AlignBottom);
+    head->setSpacing(4);
+    question_ = new QLabel(this);
+    question_->setFont(Theme::instance().text(TextSize::Heading, true));
+    head->addWidget(question_, 1);
     column->addLayout(head);
-    strip_ = new LevelStrip(this);
-    column->addWidget(strip_, 3);
-    auto* foot = new QHBoxLayout;
-    foot->setSpacing(24);
-    auto* restColumn = new QVBoxLayout;
-    auto* restTitle = new QLabel(tr("While nobody plays, dBFS over Hz"), this);
-    restTitle->setFont(Theme::instance().text(TextSize::Normal, true));
-    rest_ = new RestPicture(this);
-    restColumn->addWidget(restTitle);
-    restColumn->addWidget(rest_, 1);
-    foot->addLayout(restColumn, 1);
-    foot->addWidget(buildFields());
-    column->addLayout(foot, 2);
-}
-
-QWidget* LevelBench::buildFields()
-{
-    auto* box = new QWidget(this);
-    box->setFixedWidth(270);
-    auto* form = new QFormLayout(box);
-    form->setContentsMargins(0, 0, 0, 0);
-    form->setVerticalSpacing(5);
-    form->setFieldGrowthPolicy(QFormLayout::AllNonFixedFieldsGrow);
-    const auto add = [&](const QString& label, QWidget* field, const char* name, const QString& about) {
-        field->setObjectName(name);
-        field->setAccessibleName(label);
-        field->setToolTip(about);
-        form->addRow(label, field);
-    };
-    school_ = new QComboBox(box);
-    school_->addItems({tr("average"), tr("peak")});
-    add(tr("target school"), school_, "targetSchool",
-        tr("Average: what the following stages expect. Peak: headroom for what was not played yet."));
-    reference_ = new QDoubleSpinBox(box);
-    reference_->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    reference_->setRange(-60.0, 0.0);
-    reference_->setDecimals(1);
-    reference_->setSuffix(tr(" dBFS"));
-    add(tr("0 VU is"), reference_, "reference", tr("The level at which a steady sine reads 0 VU"));
-    takes_ = new QComboBox(box);
-    takes_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    takes_->setMinimumContentsLength(12);
-    add(tr("take"), takes_, "takeChoice", tr("The take that counts for this layer"));
-    guitar_ = new QLineEdit(box);
-    guitar_->setPlaceholderText(tr("which guitar"));
-    add(tr("guitar"), guitar_, "guitar", tr("Which guitar was played"));
-    pickup_ = new QLineEdit(box);
-    pickup_->setPlaceholderText(tr("which pickup"));
-    add(tr("pickup"), pickup_, "pickup", tr("Which pickup was chosen"));
-    fullScale_ = new QDoubleSpinBox(box);
-    fullScale_->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    fullScale_->setRange(-40.0, 60.0);
-    fullScale_->setDecimals(1);
-    fullScale_->setSuffix(tr(" dBu"));
-    add(tr("full scale is"), fullScale_, "fullScale",
-        tr("The interface's input: dBu of a full-scale sine. Until it is set, volts are an assumption."));
-    for (auto* combo : {school_, takes_}) connect(combo, &QComboBox::activated, this, &LevelBench::writeFields);
-    for (auto* spin : {reference_, fullScale_})
-        connect(spin, &QDoubleSpinBox::editingFinished, this, &LevelBench::writeFields);
-    for (auto* line : {guitar_, pickup_}) connect(line, &QLineEdit::editingFinished, this, &LevelBench::writeFields);
-    return box;
-}
-
-void LevelBench::writeFields()
-{
-    if (refreshing_ || !session().layer()) return;
-    const LayerPath path = session().path();
-    const Layer before = *session().layer();
-    const auto text = [](const QLineEdit* line) { return line->text().trimmed().toStdString(); };
-    session().edit(tr("Level settings changed"), "level", [&](SessionDocument& d) {
-        d.targetSchool = school_->currentIndex() == 1 ? "peak" : "average";
-        d.referenceDbfs = reference_->value();
-        Layer& layer = *findLayer(d, path);
-        layer.guitar = text(guitar_);
-        layer.pickup = text(pickup_);
-        if (takes_->currentIndex() >= 0 && std::size_t(takes_->currentIndex()) < layer.takes.size())
-            layer.chosen = std::size_t(takes_->currentIndex());
-        Take* take = layer.chosen < layer.takes.size() ? &layer.takes[layer.chosen] : nullptr;
-        if (take && std::abs(fullScale_->value() - take->input.dbuAtFullScale) > 0.04) {
-            take->input = {fullScale_->value(), false};
-            d.interface = take->input; // and for what is brought in from now on
-        }
-    });
-    if (session().layer() && before.chosen != session().layer()->chosen) emit auditionChanged();
-}
-
-void LevelBench::refreshFields()
-{
-    refreshing_ = true;
-    const SessionDocument& d = session().document();
-    const Layer* layer = session().layer();
-    const Take* take = session().take();
-    school_->setCurrentIndex(d.targetSchool == "peak" ? 1 : 0);
-    reference_->setValue(d.referenceDbfs);
-    fullScale_->setValue(take ? take->input.dbuAtFullScale : d.interface.dbuAtFullScale);
-    const bool assumed = take ? take->input.assumed : d.interface.assumed;
-    fullScale_->setSuffix(assumed ? tr(" dBu, assumed") : tr(" dBu"));
-    guitar_->setText(layer ? QString::fromStdString(layer->guitar) : QString());
-    pickup_->setText(layer ? QString::fromStdString(layer->pickup) : QString());
-    takes_->clear();
-    if (layer)
-        for (std::size_t i = 0; i < layer->takes.size(); ++i)
-            takes_->addItem(tr("%1: %2").arg(i + 1).arg(QString::fromStdString(layer->takes[i].source)));
-    if (layer) takes_->setCurrentIndex(int(layer->chosen));
-    refreshing_ = false;
-}
-
-void LevelBench::refresh()
-{
-    if (!session().isOpen()) return;
-    refreshFields();
-    const auto m = session().measurement();
-    const auto options = session().measureOptions();
-    const QString small = ink(Token::Ink2).name();
-    if (!m || !m->advice.gainChangeDb) {
-        big_->setText(QString(QChar(0x2013)));
-        bigUnit_->setText(!session().take()                  ? tr("no take in this layer yet")
-                          : m                                ? tr("nothing is on it")
-                          : session().measureTask().isBusy() ? tr("measuring \u2026")
-                                                             : QString());
-        readings_->clear();
-    } else {
-        const double change = *m->advice.gainChangeDb;
-        const bool clipped = std::ranges::any_of(m->channels, [](const auto& c) { return c.level.clippedSamples > 0; });
-        big_->setText(QString::fromStdString(signedText(change)));
-        bigUnit_->setText(clipped ? tr("dB, play again") : tr("dB at the preamp"));
-        const auto average = session().averageDbfs(*session().take());
-        std::optional<double> peak;
-        for (const auto& c : m->channels)
-            if (c.truePeakDbtp) peak = std::max(peak.value_or(-1e9), *c.truePeakDbtp);
-        const QString mono = Theme::instance().mono().family();
-        const auto figure = [&](double v) {
-            return QStringLiteral("<span style='font-family:\"%1\";font-weight:600'>%2</span>")
-                .arg(mono, QString::fromStdString(figureText(v)));
-        };
-        QString text;
-        if (average)
-            text += tr("averages %1 <span style='color:%2'>dBFS \u00b7 0 VU is %3</span><br>")
-                        .arg(figure(*average), small, QString::fromStdString(figureText(options.referenceDbfs, 0)));
-        if (peak)
-            text += tr("loudest peak %1 <span style='color:%2'>dBTP \u00b7 after the change %3</span><br>")
-                        .arg(figure(*peak), small, QString::fromStdString(figureText(*peak + change)));
-        text += QStringLiteral("<span style='color:%1'>%2</span>")
-                    .arg(small, tr("%1 Hz \u00b7 %2 s \u00b7 %3 bit%4")
-                                    .arg(m->info.sampleRateHz)
-                                    .arg(m->info.durationS(), 0, 'f', 1)
-                                    .arg(m->info.bits)
-                                    .arg(m->info.isFloat ? tr(" float") : QString()));
-        readings_->setText(text);
+    stack_ = new QStackedWidget(this);
+    column->addWidget(stack_, 1);
+    pages_ = {new TakePage(context, stack_), new RecordPage(context, stack_)};
+    for (std::size_t i = 0; i < pages_.size(); ++i) {
+        LevelPage* page = pages_[i];
+        stack_->addWidget(page);
+        auto* choice = new QPushButton(page->name(), this);
+        choice->setObjectName("levelPage." + page->name().toLower());
+        choice->setAccessibleName(tr("%1 page").arg(page->name()));
+        choice->setToolTip(page->question());
+        choice->setProperty("slot", true);
+        choice->setCheckable(true);
+        connect(choice, &QPushButton::clicked, this, [this, i] { choose(i); });
+        head->addWidget(choice);
+        choices_.push_back(choice);
+        connect(page, &LevelPage::stateChanged, this, &Bench::stateChanged);
+        connect(page, &LevelPage::auditionChanged, this, &Bench::auditionChanged);
+        connect(page, &LevelPage::failed, this, &Bench::failed);
     }
-    const std::size_t channel =
-        session().take() && session().take()->channel > 0 ? std::size_t(session().take()->channel - 1) : 0;
-    strip_->setEmptyText(session().take() ? tr("Measuring \u2026")
-                                          : tr("Drop a recording here, or bring takes in from the session menu."));
-    strip_->setMeasurement(m, channel, options.referenceDbfs, options.target, session().barSeconds());
-    strip_->setLoop((session().loopFromBar() - 1.0) * session().barSeconds(),
-                    (session().loopToBar() - 1.0) * session().barSeconds());
-    rest_->setMeasurement(m, channel);
-    emit stateChanged();
+    choose(0);
 }
 
+LevelPage& LevelBench::current() const { return *pages_[std::size_t(stack_->currentIndex())]; }
+
+void LevelBench::choose(std::size_t index)
+{
+    stack_->setCurrentIndex(int(index));
+    question_->setText(pages_[index]->question());
+    for (std::size_t i = 0; i < choices_.size(); ++i) choices_[i]->setChecked(i == index);
+    emit stateChanged();
+    emit auditionChanged();
+}
+
+void LevelBench::showPage(const QString& name)
+{
+    for (std::size_t i = 0; i < pages_.size(); ++i)
+        if (pages_[i]->name().compare(name, Qt::CaseInsensitive) == 0) choose(i);
+}
+
+/// The spine tells of the take in hand, whichever page is looked at.
 BenchState LevelBench::state() const
 {
+    if (capture().isRecording()) return {tr("recording \u2026"), false};
     const Take* take = session().isOpen() ? session().take() : nullptr;
     if (!take) return {tr("no take yet"), false};
     const auto found = session().levelFindings(*take);
@@ -220,41 +77,17 @@ BenchState LevelBench::state() const
     return {tr("%1 dBFS, ready").arg(QString::fromStdString(figureText(*average))), false};
 }
 
-Remedies LevelBench::remedies() const
-{
-    Remedies out;
-    const auto m = session().measurement();
-    if (!m || !m->advice.gainChangeDb) return out;
-    const QString said = tr("Note for the next take: change the preamp by %1 dB")
-                             .arg(QString::fromStdString(signedText(*m->advice.gainChangeDb)));
-    SessionModel* model = &session();
-    for (const char* code : {"level.low", "level.hot", "level.headroom", "level.clipped"})
-        out[code] = {tr("Note it for the next take"), [model, said] { model->note("level", said); }};
-    return out;
-}
-
-void LevelBench::findings(FindingsPanel& panel) const
-{
-    const Take* take = session().isOpen() ? session().take() : nullptr;
-    panel.show(take ? session().levelFindings(*take) : std::vector<Finding>{}, remedies(),
-               take ? tr("Measuring \u2026") : tr("Bring a take in and Gristle says whether it was captured right."));
-}
+void LevelBench::findings(FindingsPanel& panel) const { current().findings(panel); }
 
 AuditionRequest LevelBench::audition() const
 {
-    AuditionRequest out;
-    out.kind = "level";
-    const Take* take = session().isOpen() ? session().take() : nullptr;
-    if (!take) return out;
-    out.subject = tr("%1, dry DI").arg(QString::fromStdString(session().layer()->name));
-    const LayerRecipe recipe = layerRecipe(session().folder(), *take, RigDocument{});
-    out.slots_.push_back({tr("Dry"), [recipe](double from, double to, const Progress& p) {
-                              LayerRecipe r = recipe;
-                              r.startS = from, r.endS = to;
-                              RenderReport report;
-                              return renderToMemory(r, report, p);
-                          }});
-    return out;
+    auto request = current().audition();
+    return request.slots_.empty() ? pages_.front()->audition() : request;
+}
+
+bool LevelBench::isBusy() const
+{
+    return std::ranges::any_of(pages_, [](const LevelPage* p) { return p->isBusy(); });
 }
 
 } // namespace gristle::app

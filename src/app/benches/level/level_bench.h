@@ -2,17 +2,15 @@
 
 #include "app/benches/bench.h"
 
-class QComboBox;
-class QDoubleSpinBox;
 class QLabel;
-class QLineEdit;
+class QPushButton;
+class QStackedWidget;
 
 namespace gristle::app {
 
-class LevelStrip;
-class RestPicture;
+class LevelPage;
 
-/// Is this DI captured right: gain, headroom, noise, hum?
+/// Is this DI captured right: gain, headroom, noise, hum, loading? Pages from the take in hand to the guitar itself.
 class LevelBench : public Bench {
     Q_OBJECT
 public:
@@ -20,22 +18,23 @@ public:
     BenchState state() const override;
     void findings(FindingsPanel& panel) const override;
     AuditionRequest audition() const override;
+    bool isBusy() const override;
+    void showPage(const QString& name);
+    template<typename T> T* page() const
+    {
+        for (LevelPage* p : pages_)
+            if (auto* found = qobject_cast<T*>(p)) return found;
+        return nullptr;
+    }
 
 private:
-    void build();
-    QWidget* buildFields();
-    void refresh();
-    void refreshFields();
-    void writeFields();
-    Remedies remedies() const;
+    LevelPage& current() const;
+    void choose(std::size_t index);
 
-    QLabel *big_, *bigUnit_, *readings_;
-    LevelStrip* strip_;
-    RestPicture* rest_;
-    QComboBox *school_, *takes_;
-    QDoubleSpinBox *reference_, *fullScale_;
-    QLineEdit *guitar_, *pickup_;
-    bool refreshing_ = false;
+    std::vector<LevelPage*> pages_;
+    std::vector<QPushButton*> choices_;
+    QLabel* question_;
+    QStackedWidget* stack_;
 };
 
 } // namespace gristle::app

@@ -3,7 +3,7 @@
 #include "core/audio/audio_reader.h"
 #include "core/audio/file_place.h"
 #include "core/audio/resampler.h"
-#include "core/signal/convolver.h"
+#include "core/signal/live_convolver.h"
 #include "core/units/decibels.h"
 
 #include <nlohmann/json.hpp>
@@ -24,7 +24,7 @@ public:
     {
         sides_.clear();
         for (std::size_t c = 0; c < outputChannels(spec.channels); ++c)
-            sides_.emplace_back(response_.audio.channel(std::min(c, response_.audio.channels() - 1)));
+            sides_.emplace_back(response_.audio.channel(std::min(c, response_.audio.channels() - 1)), spec.live);
     }
     void reset() noexcept override
     {
@@ -48,7 +48,7 @@ public:
 private:
     Recording response_;
     std::size_t lead_;
-    std::vector<OverlapSave> sides_;
+    std::vector<Convolution> sides_;
 };
 
 /// The gain stored beside an impulse, in NAME.wav.json as {"matched_gain_db": n}.

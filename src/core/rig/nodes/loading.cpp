@@ -1,7 +1,7 @@
 #include "core/rig/nodes/loading.h"
 
 #include "core/rig/nodes/nodes.h"
-#include "core/signal/convolver.h"
+#include "core/signal/live_convolver.h"
 
 namespace gristle::core {
 
@@ -17,7 +17,7 @@ public:
     {
         const auto filter = loadingFilter(taken_, wanted_, spec.rateHz, kTaps);
         sides_.clear();
-        for (std::size_t c = 0; c < spec.channels; ++c) sides_.emplace_back(filter);
+        for (std::size_t c = 0; c < spec.channels; ++c) sides_.emplace_back(filter, spec.live);
         tailS_ = double(kTaps) / spec.rateHz;
     }
     void reset() noexcept override
@@ -33,7 +33,7 @@ public:
 
 private:
     GuitarCircuit taken_, wanted_;
-    std::vector<OverlapSave> sides_;
+    std::vector<Convolution> sides_;
     double tailS_ = 0.0;
 };
 

@@ -1,0 +1,41 @@
+#pragma once
+
+#include "app/benches/bench.h"
+
+namespace gristle::app {
+
+/// One page of the Level bench: a question and what answers it. A new page is a class derived from this and its line in
+/// level_bench.cpp.
+class LevelPage : public QWidget {
+    Q_OBJECT
+public:
+    LevelPage(const BenchContext& context, QString name, QString question, QWidget* parent)
+        : QWidget(parent), context_(context), name_(std::move(name)), question_(std::move(question))
+    {
+        setObjectName("page." + name_.toLower());
+        setAccessibleName(name_);
+    }
+    const QString& name() const { return name_; }
+    const QString& question() const { return question_; }
+
+    virtual void findings(FindingsPanel& panel) const = 0;
+    /// What is heard on this page; nothing where it has nothing of its own.
+    virtual AuditionRequest audition() const { return {}; }
+    virtual bool isBusy() const { return false; }
+
+signals:
+    void stateChanged();
+    void auditionChanged();
+    void failed(const QString& message, const QString& remedy);
+
+protected:
+    SessionModel& session() const { return context_.session; }
+    Audition& audition_() const { return context_.audition; }
+    Capture& capture() const { return context_.capture; }
+
+private:
+    BenchContext context_;
+    QString name_, question_;
+};
+
+} // namespace gristle::app

@@ -1,0 +1,273 @@
+#include "app/benches/level/record_page.h"
+
+#include "app/benches/level/live_strip.h"
+
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QLabel>
+#include <QPushButton>
+#include <QShortcut>
+#include <QVBoxLayout>
+
+namespace gristle::app {
+
+using namespace core;
+
+namespace {
+
+constexpr double kDriftToTellDb = 2.0;
+
+template<typename T> T* named(T* widget, const char* name, const QString& about)
+{
+    widget->setObjectName(name);
+    widget->setAccessibleName(about);
+    widget->setToolTip(about);
+    return widget;
+}
+
+QString figure(double v, int digits = 1) { return numberLabel(v, digits); }
+
+} // namespace
+
+RecordPage::RecordPage(const BenchContext& context, QWidget* parent)
+    : LevelPage(context, tr("Record"), tr("Does the level hold while you play?"), parent)
+{
+    build();
+    connect(&capture(), &Capture::changed, this, &RecordPage::refresh);
+    connect(&capture(), &Capture::metered, this, &RecordPage::meter);
+    connect(&capture(), &Capture::pinged, this, [this](double samples) {
+        session().note("interface", tr("Round trip measured over a cable: %1 samples, %2 ms")
+                                        .arg(samples, 0, 'f', 2)
+                                        .arg(1000.0 * samples / capture().rateHz(), 0, 'f', 2));
+    });
+    connect(&session(), &SessionModel::documentChanged, this, &RecordPage::refresh);
+    connect(&session(), &SessionModel::pathChanged, this, &RecordPage::refresh);
+    auto* key = new QShortcut(Qt::Key_R, this);
+    connect(key, &QShortcut::activated, this, &RecordPage::toggle);
+}
+
+void RecordPage::build()
+{
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(6);
+    column->addWidget(buildInterfaceRow());
+    auto* head = new QHBoxLayout;
+    big_ = named(new QLabel(this), "marginLeft", tr("Margin left"));
+    big_->setFont(Theme::instance().mono(TextSize::Big, true));
+    bigUnit_ = new QLabel(this);
+    bigUnit_->setFont(Theme::instance().mono(TextSize::Heading));
+    readings_ = named(new QLabel(this), "liveReadings", tr("Readings"));
+    readings_->setAlignment(Qt::AlignRight | Qt::AlignBottom);
+    head->addWidget(big_);
+    head->addWidget(bigUnit_, 1, Qt::AlignBottom);
+    head->addWidget(readings_, 0, Qt::AlignBottom);
+    column->addLayout(head);
+    warning_ = named(new QLabel(this), "liveWarning", tr("Warning while playing"));
+    warning_->setFont(Theme::instance().text(TextSize::Normal, true));
+    warning_->setWordWrap(true);
+    column->addWidget(warning_);
+    strip_ = new LiveStrip(this);
+    strip_->setEmptyText(tr("Nothing comes in yet."));
+    column->addWidget(strip_, 1);
+    column->addWidget(buildFoot());
+}
+
+QWidget* RecordPage::buildInterfaceRow()
+{
+    auto* row = new QWidget(this);
+    auto* layout = new QHBoxLayout(row);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(8);
+    devices_ = named(new QComboBox(row), "deviceChoice", tr("Interface"));
+    devices_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    devices_->setMinimumContentsLength(22);
+    inputs_ = named(new QComboBox(row), "inputChoice", tr("Input that the guitar is on"));
+    buffers_ = named(new QComboBox(row), "bufferChoice", tr("Frames in a block: fewer, less delay and more work"));
+    for (const int frames : {32, 64, 128, 256, 512, 1024}) buffers_->addItem(tr("%1 frames").arg(frames), frames);
+    delay_ = named(new QLabel(row), "delayText", tr("Delay from input to ear"));
+    delay_->setProperty("tone", "2");
+    ping_ = named(new QPushButton(tr("Ping"), row), "ping",
+                  tr("Measure the round trip over a cable from an output to the input. Turn monitors and headphones down first."));
+    for (QWidget* w : {static_cast<QWidget*>(devices_), static_cast<QWidget*>(inputs_), static_cast<QWidget*>(buffers_)})
+        layout->addWidget(w);
+    layout->addStretch(1);
+    layout->addWidget(delay_);
+    layout->addWidget(ping_);
+    connect(devices_, &QComboBox::activated, this,
+            [this](int i) { capture().chooseDevice(devices_->itemData(i).toString()); });
+    connect(inputs_, &QComboBox::activated, this, [this](int i) { capture().setInput(std::size_t(i)); });
+    connect(buffers_, &QComboBox::activated, this,
+            [this](int i) { capture().chooseBuffer(std::size_t(buffers_->itemData(i).toInt())); });
+    connect(ping_, &QPushButton::clicked, this, [this] { capture().ping(); });
+    return row;
+}
+
+QWidget* RecordPage::buildFoot()
+{
+    auto* foot = new QWidget(this);
+    auto* column = new QVBoxLayout(foot);
+    column->setContentsMargins(0, 0, 0, 0);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(8);
+    record_ = named(new QPushButton(tr("Record"), foot), "record", tr("Record a take for this layer, or stop (R)"));
+    record_->setProperty("act", true);
+    record_->setMinimumWidth(110);
+    connect(record_, &QPushButton::clicked, this, &RecordPage::toggle);
+    countIn_ = named(new QComboBox(foot), "countIn", tr("Count-in before the recording begins"));
+    countIn_->addItems({tr("at once"), tr("after 1 bar"), tr("after 2 bars")});
+    connect(countIn_, &QComboBox::activated, this, [this](int bars) { capture().setCountIn(bars); });
+    time_ = named(new QLabel(foot), "recordTime", tr("Time recorded and room on the disk"));
+    time_->setFont(Theme::instance().mono(TextSize::Normal));
+    hear_ = named(new QComboBox(foot), "hearMyself",
+                  tr("What you hear of yourself. Nothing where the interface's own direct monitor is on."));
+    hear_->addItems({tr("hear nothing"), tr("hear it dry"), tr("hear it through the rig")});
+    connect(hear_, &QComboBox::activated, this, [this](int i) { capture().setHear(Hear(i)); });
+    hearLevel_ = named(new QDoubleSpinBox(foot), "hearLevel", tr("How loud you hear yourself"));
+    hearLevel_->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    hearLevel_->setRange(-60.0, 12.0);
+    hearLevel_->setDecimals(0);
+    hearLevel_->setSuffix(tr(" dB"));
+    connect(hearLevel_, &QDoubleSpinBox::editingFinished, this,
+            [this] { capture().setHearLevelDb(hearLevel_->value()); });
+    hold_ = named(new QPushButton(tr("Clear peaks"), foot), "clearPeaks", tr("Forget the highest peak and what clipped"));
+    connect(hold_, &QPushButton::clicked, this, [this] {
+        held_ = -200.0;
+        capture().clearClips();
+    });
+    row->addWidget(record_);
+    row->addWidget(countIn_);
+    row->addWidget(time_, 1);
+    row->addWidget(hear_);
+    row->addWidget(hearLevel_);
+    row->addWidget(hold_);
+    column->addLayout(row);
+    auto* caution = new QLabel(
+        tr("Turn monitors and headphones down before you plug, switch phantom power or ping. No phantom power into a "
+           "guitar or a passive ribbon; the makers' manuals say what each input bears."),
+        foot);
+    caution->setProperty("tone", "2");
+    caution->setFont(Theme::instance().text(TextSize::Small));
+    caution->setWordWrap(true);
+    column->addWidget(caution);
+    return foot;
+}
+
+void RecordPage::showEvent(QShowEvent* event)
+{
+    LevelPage::showEvent(event);
+    if (!session().isOpen()) return;
+    capture().lookForDevices();
+    capture().ensureOpen();
+    refresh();
+}
+
+void RecordPage::refreshDevices()
+{
+    devices_->clear();
+    for (const engine::DeviceInfo& d : capture().devices()) {
+        if (d.inputs == 0) continue;
+        devices_->addItem(tr("%1 (%2)").arg(QString::fromStdString(d.name), QString::fromStdString(d.system)),
+                          QString::fromStdString(d.id));
+        if (QString::fromStdString(d.id) == capture().deviceId()) devices_->setCurrentIndex(devices_->count() - 1);
+    }
+    inputs_->clear();
+    for (std::size_t i = 0; i < capture().inputs(); ++i) inputs_->addItem(tr("input %1").arg(i + 1));
+    inputs_->setCurrentIndex(int(capture().input()));
+    const auto* device = audition_().device();
+    const int at = device ? buffers_->findData(int(device->bufferFrames())) : -1;
+    buffers_->setCurrentIndex(at);
+    if (at < 0 && device) buffers_->setPlaceholderText(tr("%1 frames").arg(device->bufferFrames()));
+}
+
+void RecordPage::refresh()
+{
+    if (!session().isOpen() || !isVisible() || refreshing_) return;
+    refreshing_ = true;
+    refreshDevices();
+    const bool open = capture().isOpen(), busy = capture().isRecording() || capture().isCountingIn();
+    for (QWidget* w : {static_cast<QWidget*>(devices_), static_cast<QWidget*>(inputs_), static_cast<QWidget*>(buffers_),
+                       static_cast<QWidget*>(ping_), static_cast<QWidget*>(countIn_)})
+        w->setEnabled(!busy);
+    record_->setText(busy ? tr("Stop") : tr("Record"));
+    record_->setEnabled(open && session().layer());
+    countIn_->setCurrentIndex(capture().countIn());
+    hear_->setCurrentIndex(int(capture().hear()));
+    hearLevel_->setValue(capture().hearLevelDb());
+    const auto delay = capture().delayMs();
+    delay_->setText(delay ? (capture().isDelayMeasured() ? tr("%1 ms to the ear, measured") : tr("about %1 ms to the ear"))
+                                .arg(figure(*delay))
+                          : QString());
+    const bool average = session().document().targetSchool != "peak";
+    const double target = average ? session().document().referenceDbfs : -9.0;
+    strip_->setTarget(target, average ? 2.0 : 3.0,
+                      average ? tr("target: average %1 \u00b1 2").arg(figure(target, 0))
+                              : tr("target: peak %1 \u00b1 3").arg(figure(target, 0)));
+    strip_->setRecording(capture().isRecording());
+    if (!open) {
+        big_->setText(QString(QChar(0x2013)));
+        bigUnit_->setText(tr("no input: choose an interface"));
+        readings_->clear();
+        warning_->clear();
+        time_->clear();
+    } else if (capture().isSimulated()) {
+        warning_->setText(tr("The simulated interface: a modelled player, no real guitar."));
+    }
+    refreshing_ = false;
+    emit stateChanged();
+}
+
+void RecordPage::meter()
+{
+    if (!isVisible()) return;
+    const InputReading& r = capture().reading();
+    strip_->push(r);
+    held_ = std::max(held_, r.peakDbfs);
+    big_->setText(held_ > -120.0 ? figure(-held_) : QString(QChar(0x2013)));
+    bigUnit_->setText(held_ >= 0.0 ? tr("dB left: it clipped, turn down") : tr("dB left over the highest peak"));
+    const QString small = ink(Token::Ink2).name(), mono = Theme::instance().mono().family();
+    const auto strong = [&](const QString& v) {
+        return QStringLiteral("<span style='font-family:\"%1\";font-weight:600'>%2</span>").arg(mono, v);
+    };
+    QString text = tr("averages %1 <span style='color:%2'>dBFS now</span><br>")
+                       .arg(strong(r.averageDbfs > -120.0 ? figure(r.averageDbfs) : QString(QChar(0x2013))), small);
+    text += tr("peak %1 <span style='color:%2'>dBFS</span> \u00b7 clipped %3<br>")
+                .arg(strong(r.peakDbfs > -120.0 ? figure(r.peakDbfs) : QString(QChar(0x2013))), small,
+                     strong(QString::number(r.clipped)));
+    text += QStringLiteral("<span style='color:%1'>%2</span>")
+                .arg(small, tr("%1 Hz \u00b7 24 bit").arg(std::lround(capture().rateHz())));
+    readings_->setText(text);
+    QString time;
+    if (capture().isCountingIn())
+        time = tr("in %1 s").arg(figure(capture().countInLeftS()));
+    else if (capture().isRecording())
+        time = tr("%1 s recorded").arg(figure(capture().recordedS()));
+    if (const auto minutes = capture().minutesLeft())
+        time += (time.isEmpty() ? QString() : QStringLiteral(" \u00b7 ")) +
+                tr("room for %1 min").arg(QLocale::c().toString(qlonglong(*minutes)));
+    if (capture().gaps() > 0) time += tr(" \u00b7 %n gap(s)", nullptr, int(capture().gaps()));
+    time_->setText(time);
+    if (r.clipped > 0)
+        warning_->setText(tr("Clipped: turn the preamp down and play again."));
+    else if (const auto drift = capture().driftDb(); drift && std::abs(*drift) > kDriftToTellDb)
+        warning_->setText(tr("%1 dB %2 than the take that counts.")
+                              .arg(figure(std::abs(*drift)), *drift > 0.0 ? tr("louder") : tr("softer")));
+    else
+        warning_->setText(capture().isSimulated() ? tr("The simulated interface: a modelled player, no real guitar.")
+                                                  : QString());
+}
+
+void RecordPage::toggle()
+{
+    if (capture().isRecording() || capture().isCountingIn()) capture().stop();
+    else capture().record();
+}
+
+void RecordPage::findings(FindingsPanel& panel) const
+{
+    const Take* take = session().isOpen() ? session().take() : nullptr;
+    panel.show(take ? session().levelFindings(*take) : std::vector<Finding>{}, {},
+               take ? tr("Measuring \u2026") : tr("What you record is measured at once."));
+}
+
+} // namespace gristle::app

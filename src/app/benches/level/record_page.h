@@ -1,0 +1,42 @@
+#pragma once
+
+#include "app/benches/level/level_page.h"
+
+class QComboBox;
+class QDoubleSpinBox;
+class QLabel;
+class QPushButton;
+
+namespace gristle::app {
+
+class LiveStrip;
+
+/// Recording a take for the layer in hand, with the interface, what is heard meanwhile, and the level as it comes.
+class RecordPage : public LevelPage {
+    Q_OBJECT
+public:
+    RecordPage(const BenchContext& context, QWidget* parent);
+    void findings(FindingsPanel& panel) const override;
+
+protected:
+    void showEvent(QShowEvent*) override;
+
+private:
+    void build();
+    QWidget* buildInterfaceRow();
+    QWidget* buildFoot();
+    void refresh();
+    void refreshDevices();
+    void meter();
+    void toggle();
+
+    QComboBox *devices_, *inputs_, *buffers_, *countIn_, *hear_;
+    QDoubleSpinBox* hearLevel_;
+    QLabel *delay_, *big_, *bigUnit_, *readings_, *time_, *warning_;
+    QPushButton *record_, *ping_, *hold_;
+    LiveStrip* strip_;
+    double held_ = -200.0; ///< highest peak since it was cleared
+    bool refreshing_ = false;
+};
+
+} // namespace gristle::app

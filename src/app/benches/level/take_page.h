@@ -1,0 +1,40 @@
+#pragma once
+
+#include "app/benches/level/level_page.h"
+
+class QComboBox;
+class QDoubleSpinBox;
+class QLabel;
+class QLineEdit;
+
+namespace gristle::app {
+
+class LevelStrip;
+class RestPicture;
+
+/// The take in hand: its level against the target, what is there at rest, and how it was taken.
+class TakePage : public LevelPage {
+    Q_OBJECT
+public:
+    TakePage(const BenchContext& context, QWidget* parent);
+    void findings(FindingsPanel& panel) const override;
+    AuditionRequest audition() const override;
+
+private:
+    void build();
+    QWidget* buildFields();
+    void refresh();
+    void refreshFields();
+    void writeFields();
+    Remedies remedies() const;
+
+    QLabel *big_, *bigUnit_, *readings_;
+    LevelStrip* strip_;
+    RestPicture* rest_;
+    QComboBox *school_, *takes_;
+    QDoubleSpinBox *reference_, *fullScale_;
+    QLineEdit *guitar_, *pickup_;
+    bool refreshing_ = false;
+};
+
+} // namespace gristle::app

@@ -1,0 +1,386 @@
+#include "app/models/capture.h"
+
+#include "core/mix/session_mix.h"
+#include "core/stereo/pan_law.h"
+#include "engine/loop_ping.h"
+#include "engine/simulated_device.h"
+#include "engine/standard_room.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace gristle::app {
+
+using namespace core;
+
+namespace {
+
+constexpr int kLookEveryMs = 30;
+constexpr double kNeedleS = 0.065; // 99 % in 300 ms
+constexpr double kDriftOverS = 10.0, kDriftFromS = 3.0;
+constexpr double kPlaysWithinDb = 20.0; // of the take's average: below that nobody plays
+
+engine::SimulatedRoom* roomOf(engine::AudioDevice* device)
+{
+    auto* simulated = dynamic_cast<engine::SimulatedDevice*>(device);
+    return simulated ? simulated->room() : nullptr;
+}
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
+} // namespace
+
+Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
+    : QObject(parent), session_(session), audition_(audition)
+{
+    timer_.setInterval(kLookEveryMs);
+    connect(&timer_, &QTimer::timeout, this, &Capture::poll);
+    connect(&audition_, &Audition::deviceChanged, this, [this] {
+        if (isRecording()) stop();
+        input_ = std::min(input_, inputs() > 0 ? inputs() - 1 : 0);
+        applyHearing();
+        if (isOpen()) timer_.start();
+        else timer_.stop();
+        emit changed();
+    });
+    for (auto signal : {&SessionModel::rigChanged, &SessionModel::pathChanged})
+        connect(&session_, signal, this, &Capture::applyHearing);
+    connect(&session_, &SessionModel::closing, this, [this] {
+        stop();
+        setHear(Hear::Nothing);
+    });
+}
+
+Capture::~Capture()
+{
+    ping_.cancel();
+    disconnect(&audition_, nullptr, this, nullptr);
+}
+
+void Capture::lookForDevices()
+{
+    devices_ = engine::listDevices();
+    emit changed();
+}
+
+bool Capture::isOpen() const { return audition_.device() && audition_.device()->isRunning() && inputs() > 0; }
+std::size_t Capture::inputs() const { return audition_.device() ? audition_.device()->inputs() : 0; }
+double Capture::rateHz() const { return audition_.device() ? audition_.device()->rateHz() : 48000.0; }
+bool Capture::isSimulated() const { return audition_.device() && audition_.device()->isSimulated(); }
+
+void Capture::chooseDevice(const QString& id)
+{
+    if (isRecording()) stop();
+    wish_.id = id.toStdString();
+    roundTrip_.reset();
+    open();
+}
+
+void Capture::chooseBuffer(std::size_t frames)
+{
+    if (frames == wish_.bufferFrames) return;
+    if (isRecording()) stop();
+    wish_.bufferFrames = frames;
+    roundTrip_.reset();
+    open();
+}
+
+void Capture::open()
+{
+    if (devices_.empty()) devices_ = engine::listDevices();
+    auto at = std::ranges::find(devices_, wish_.id, &engine::DeviceInfo::id);
+    if (wish_.id.empty()) {
+        at = std::ranges::find_if(devices_, [](const auto& d) { return d.isDefault && d.inputs > 0; });
+        if (at == devices_.end()) at = std::prev(devices_.end()); // the simulated one stands last
+        wish_.id = at->id;
+    }
+    wish_.inputs = at == devices_.end() ? 1 : std::min<std::size_t>(at->inputs, engine::Recorder::kMostChannels);
+    if (const auto opened = audition_.openDevice(wish_); !opened)
+        emit failed(text(opened.error().message), text(opened.error().remedy));
+    emit changed();
+}
+
+void Capture::ensureOpen()
+{
+    if (!isOpen()) open();
+}
+
+void Capture::setInput(std::size_t input)
+{
+    if (input >= inputs() || input == input_) return;
+    input_ = input;
+    clearClips();
+    applyHearing();
+    emit changed();
+}
+
+void Capture::turnPreamp(double byDb)
+{
+    if (auto* room = roomOf(audition_.device())) room->setGainDb(room->gainDb() + byDb);
+    clearClips();
+    emit changed();
+}
+
+std::optional<double> Capture::preampDb() const
+{
+    const auto* room = roomOf(audition_.device());
+    return room ? std::optional(room->gainDb()) : std::nullopt;
+}
+
+void Capture::setHear(Hear hear)
+{
+    hear_ = hear;
+    applyHearing();
+    emit changed();
+}
+
+void Capture::setHearLevelDb(double db)
+{
+    hearDb_ = std::clamp(db, -60.0, 12.0);
+    if (auto* chain = audition_.chain()) chain->setGain(float(dbToAmplitude(hearDb_)));
+    emit changed();
+}
+
+/// What is heard of the input: dry in the middle, or through the layer's rig at its place. Two layers of one part that
+/// wait for the same performance each get their own voice with the part's rigs.
+void Capture::applyHearing()
+{
+    auto* chain = audition_.chain();
+    if (!chain) return;
+    chain->setGain(float(dbToAmplitude(hearDb_)));
+    chain->setListening(hear_ != Hear::Nothing);
+    if (hear_ == Hear::Nothing) return;
+    engine::LiveProgram program;
+    engine::LiveVoice voice;
+    voice.input = input_;
+    if (hear_ == Hear::Rig && session_.isOpen() && session_.layer()) {
+        std::vector<std::string> warnings;
+        const RigDocument rig = session_.rig(&warnings);
+        CompileOptions options;
+        options.context = layerRecipe(session_.folder(), Take{}, rig).context;
+        options.context.rateHz = rateHz();
+        options.maxBlock = engine::LiveChain::kMostFrames;
+        options.live = true;
+        options.allowMissing = true;
+        auto compiled = CompiledRig::compile(rig, options);
+        if (!compiled) return emit failed(text(compiled.error().message), text(compiled.error().remedy));
+        voice.rig = std::make_shared<CompiledRig>(std::move(*compiled));
+        voice.fullScaleV = session_.document().interface.fullScaleVolts();
+        voice.outputScale = 1.0 / voice.fullScaleV;
+        const bool stereo = voice.rig->outputChannels() == 2;
+        const double place = session_.layer()->place;
+        const PanGains gains = stereo ? panStereo(place, session_.document().law) : panMono(place, session_.document().law);
+        voice.left = float(gains.left);
+        voice.right = float(gains.right);
+    }
+    program.push_back(std::move(voice));
+    chain->setProgram(std::move(program));
+}
+
+std::optional<double> Capture::delayMs() const
+{
+    const auto* device = audition_.device();
+    if (!device || device->inputs() == 0) return std::nullopt;
+    const double own = audition_.chain() ? double(audition_.chain()->latency()) : 0.0;
+    if (roundTrip_) return 1000.0 * (roundTrip_->delaySamples + own) / device->rateHz();
+    const std::size_t reported = device->latencyFrames();
+    if (reported == 0 && device->bufferFrames() == 0) return std::nullopt;
+    return 1000.0 * (double(reported > 0 ? reported : 2 * device->bufferFrames()) + own) / device->rateHz();
+}
+
+void Capture::ping()
+{
+    if (isRecording() || !isOpen() || ping_.isBusy()) return;
+    const engine::DeviceWish wish{wish_.id, rateHz(), wish_.bufferFrames, inputs()};
+    const std::size_t input = input_;
+    audition_.setDevice(nullptr); // some systems give a device to one stream only
+    using Answer = std::shared_ptr<Result<LoopLatency>>;
+    ping_.run<Answer>(
+        tr("Measuring the round trip"),
+        [wish, input](const Progress& progress) {
+            auto device = engine::openDevice(wish);
+            if (!device) return std::make_shared<Result<LoopLatency>>(device.error());
+            return std::make_shared<Result<LoopLatency>>(engine::pingLoop(**device, {.input = input}, progress.stop));
+        },
+        [this](Answer answer) {
+            open();
+            if (!*answer) return emit failed(text(answer->error().message), text(answer->error().remedy));
+            roundTrip_ = **answer;
+            emit changed();
+            emit pinged(roundTrip_->delaySamples);
+        });
+}
+
+void Capture::record()
+{
+    if (!session_.isOpen() || isRecording() || isCountingIn() || inStep_) return;
+    if (!session_.layer()) return emit failed(tr("There is no layer to record for"), tr("make a part and a layer first"));
+    ensureOpen();
+    if (!isOpen()) return;
+    clearClips();
+    played_.clear();
+    drift_.reset();
+    if (countInBars_ == 0) return begin();
+    countInLeftS_ = countInBars_ * session_.barSeconds();
+    const double beats = session_.song() ? std::max(1.0, session_.song()->quartersPerBar()) : 4.0;
+    audition_.chain()->setClick(std::size_t(session_.barSeconds() / beats * rateHz()));
+    emit changed();
+}
+
+void Capture::begin()
+{
+    RecordingNote note;
+    note.targets = {{session_.song()->name, session_.part()->name, session_.layer()->name, 0}};
+    note.recorded = localNow();
+    note.source = (tr("%1, input %2").arg(text(audition_.device()->name())).arg(input_ + 1)).toStdString();
+    note.input = session_.document().interface;
+    const auto file = beginRecording(session_.folder().path(), note);
+    if (!file) return emit failed(text(file.error().message), text(file.error().remedy));
+    engine::RecordPlan plan;
+    plan.file = *file;
+    plan.format = {int(rateHz()), 1, SampleFormat::Int24, note.targets[0].part + ", " + note.targets[0].layer, note.recorded};
+    plan.inputs = {input_};
+    if (const auto started = audition_.recorder().start(plan); !started) {
+        forgetNote(*file);
+        return emit failed(text(started.error().message), text(started.error().remedy));
+    }
+    recording_ = *file;
+    emit changed();
+}
+
+void Capture::stop()
+{
+    countInLeftS_ = 0.0;
+    if (auto* chain = audition_.chain()) chain->setClick(0);
+    if (isRecording()) {
+        const engine::RecordReport report = audition_.recorder().finish();
+        std::vector<std::int64_t> gaps;
+        for (const engine::Gap& gap : report.gaps) gaps.push_back(gap.frame);
+        const QString kept = tr("%1 s were kept").arg(double(report.frames) / rateHz(), 0, 'f', 1);
+        if (report.failure) emit failed(text(report.failure->message) + ": " + kept, text(report.failure->remedy));
+        session_.keepRecording(std::exchange(recording_, {}), std::move(gaps));
+    }
+    emit changed();
+}
+
+double Capture::recordedS() const { return double(audition_.recorder().frames()) / rateHz(); }
+std::size_t Capture::gaps() const { return isRecording() ? audition_.recorder().gaps() : 0; }
+
+std::optional<double> Capture::minutesLeft() const
+{
+    if (!session_.isOpen()) return std::nullopt;
+    const auto s = engine::secondsLeft(session_.folder().path(), {int(rateHz()), 1, SampleFormat::Int24, {}, {}});
+    return s ? std::optional(*s / 60.0) : std::nullopt;
+}
+
+bool Capture::recordStep(const std::filesystem::path& file)
+{
+    if (isRecording() || inStep_) return false;
+    ensureOpen();
+    if (!isOpen()) return false;
+    engine::RecordPlan plan;
+    plan.file = file;
+    plan.format = {int(rateHz()), 1, SampleFormat::Float32, {}, {}};
+    plan.inputs = {input_};
+    std::error_code ignored;
+    std::filesystem::remove(file, ignored);
+    std::filesystem::create_directories(file.parent_path(), ignored);
+    clearClips();
+    if (const auto started = audition_.recorder().start(plan); !started) {
+        emit failed(text(started.error().message), text(started.error().remedy));
+        return false;
+    }
+    inStep_ = true;
+    emit changed();
+    return true;
+}
+
+engine::RecordReport Capture::finishStep()
+{
+    inStep_ = false;
+    const auto report = audition_.recorder().finish();
+    emit changed();
+    return report;
+}
+
+void Capture::clearClips()
+{
+    clipsBefore_ = audition_.recorder().level(input_).clipped;
+    reading_.clipped = 0;
+}
+
+void Capture::poll()
+{
+    auto* device = audition_.device();
+    if (!device) return;
+    if (!device->isRunning()) { // it was there and is not any more
+        timer_.stop();
+        const QString kept = isRecording() ? tr(": the take is kept up to %1 s").arg(recordedS(), 0, 'f', 1) : QString();
+        if (isRecording() || isCountingIn()) stop();
+        emit failed(tr("%1 was lost%2").arg(text(device->name()), kept), tr("plug it in again, then choose it anew"));
+        emit changed();
+        return;
+    }
+    const engine::InputLevel level = audition_.recorder().level(input_);
+    if (level.frames == 0) return;
+    step(double(level.frames) / rateHz());
+    const double seconds = double(level.frames) / rateHz();
+    needle_ += (level.rectified - needle_) * (1.0 - std::exp(-seconds / kNeedleS));
+    reading_.peakDbfs = std::max(-200.0, amplitudeToDb(double(level.peak)));
+    // A sine's rectified mean is 2 / pi of its peak, and its peak is its AES17 level.
+    reading_.averageDbfs = std::max(-200.0, amplitudeToDb(needle_ * std::numbers::pi / 2.0));
+    reading_.clipped = level.clipped - clipsBefore_;
+    watchDrift();
+    // The disk ran full, or the recorder ended by itself.
+    if (isRecording() && !audition_.recorder().isRecording()) stop();
+    emit metered();
+}
+
+void Capture::useTestClock()
+{
+    const double rate = session_.isOpen() && session_.document().sampleRateHz > 0 ? session_.document().sampleRateHz : 48000.0;
+    using engine::SimulatedDevice;
+    devices_ = engine::listDevices();
+    wish_.id = devices_.back().id;
+    audition_.setDevice(std::make_unique<SimulatedDevice>(rate, 256, SimulatedDevice::Clock::Manual, engine::standardRoom(rate)));
+}
+
+void Capture::runFor(double seconds)
+{
+    auto* device = dynamic_cast<engine::SimulatedDevice*>(audition_.device());
+    const auto look = std::size_t(0.03 * rateHz());
+    for (auto left = std::size_t(seconds * rateHz()); device && left > 0;) {
+        const std::size_t frames = std::min(left, look);
+        device->advance(frames);
+        device->forget();
+        poll();
+        left -= frames;
+    }
+}
+
+void Capture::step(double seconds)
+{
+    if (!isCountingIn()) return;
+    countInLeftS_ -= seconds;
+    if (countInLeftS_ > 0.0) return;
+    countInLeftS_ = 0.0;
+    audition_.chain()->setClick(0);
+    begin();
+}
+
+void Capture::watchDrift()
+{
+    if (!isRecording() || !session_.take()) return;
+    const auto reference = session_.averageDbfs(*session_.take());
+    if (!reference) return;
+    if (reading_.averageDbfs < *reference - kPlaysWithinDb) return;
+    played_.push_back(reading_.averageDbfs);
+    const auto looks = std::size_t(1000.0 / kLookEveryMs);
+    if (played_.size() > std::size_t(kDriftOverS) * looks) played_.pop_front();
+    if (played_.size() < std::size_t(kDriftFromS) * looks) return;
+    std::vector<double> sorted(played_.begin(), played_.end());
+    std::ranges::nth_element(sorted, sorted.begin() + long(sorted.size() / 2));
+    drift_ = sorted[sorted.size() / 2] - *reference;
+}
+
+} // namespace gristle::app

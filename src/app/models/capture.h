@@ -1,0 +1,114 @@
+#pragma once
+
+#include "app/models/audition.h"
+#include "app/models/session_model.h"
+#include "core/measure/loop_latency.h"
+
+
+namespace gristle::app {
+
+/// What a meter shows of one input since the last look.
+struct InputReading {
+    double peakDbfs = -200.0;
+    double averageDbfs = -200.0; ///< as a VU meter weighs it, 99 % in 300 ms
+    std::int64_t clipped = 0;    ///< samples since the meters were cleared
+};
+
+enum class Hear { Nothing, Dry, Rig };
+
+/// The interface and what is recorded over it: takes for the layer in hand, and the short recordings of the check.
+/// GUI thread.
+class Capture : public QObject {
+    Q_OBJECT
+public:
+    Capture(SessionModel& session, Audition& audition, QObject* parent = nullptr);
+    ~Capture() override;
+
+    // the interface
+    const std::vector<engine::DeviceInfo>& devices() const { return devices_; }
+    void lookForDevices();
+    QString deviceId() const { return wish_.id.empty() ? QString() : QString::fromStdString(wish_.id); }
+    void chooseDevice(const QString& id); ///< opens it; failed() says why not
+    void chooseBuffer(std::size_t frames);
+    bool isOpen() const; ///< a device with inputs runs
+    void ensureOpen();   ///< the chosen one, else the default, else the simulated one
+    std::size_t inputs() const;
+    double rateHz() const;
+    std::size_t input() const { return input_; }
+    void setInput(std::size_t input);
+    bool isSimulated() const;
+    /// Sets the simulated interface's preamp, as the hand would turn a real one's knob. Nothing on a real one.
+    void turnPreamp(double byDb);
+    std::optional<double> preampDb() const; ///< only of the simulated one
+
+    // what the guitarist hears of himself
+    void setHear(Hear hear);
+    Hear hear() const { return hear_; }
+    void setHearLevelDb(double db);
+    double hearLevelDb() const { return hearDb_; }
+    /// Input to ear by what the system says, with what Gristle adds; measured where a ping was made.
+    std::optional<double> delayMs() const;
+    bool isDelayMeasured() const { return roundTrip_.has_value(); }
+    void ping(); ///< over a cable from an output to the chosen input; pinged() or failed()
+
+    // takes
+    void setCountIn(int bars) { countInBars_ = bars; }
+    int countIn() const { return countInBars_; }
+    void record(); ///< for the layer in hand
+    void stop();
+    bool isRecording() const { return !recording_.empty(); }
+    bool isCountingIn() const { return countInLeftS_ > 0.0; }
+    double countInLeftS() const { return countInLeftS_; }
+    double recordedS() const;
+    std::size_t gaps() const;
+    std::optional<double> minutesLeft() const; ///< of disk
+    /// Against the take that counts for the layer, while playing: how far the average is off; none before 3 s of playing, and none without such a take.
+    std::optional<double> driftDb() const { return drift_; }
+
+    /// Records the chosen input into a file of its own, as the check does. `done` gets the frames, and nothing where it failed.
+    bool recordStep(const std::filesystem::path& file);
+    engine::RecordReport finishStep();
+    bool isInStep() const { return inStep_; }
+
+    const InputReading& reading() const { return reading_; }
+    void clearClips();
+    void poll(); ///< looks at the meters; called by a timer while a device is open
+    /// Puts the simulated interface under a clock of its own, and runs it as fast as it can: for tests and the tour.
+    void useTestClock();
+    void runFor(double seconds);
+
+signals:
+    void changed(); ///< device, input, recording, hearing
+    void metered(); ///< about 30 times a second
+    void pinged(double samples);
+    void failed(const QString& message, const QString& remedy);
+
+private:
+    void open();
+    void applyHearing();
+    void begin();
+    void step(double seconds);
+    void watchDrift();
+
+    SessionModel& session_;
+    Audition& audition_;
+    std::vector<engine::DeviceInfo> devices_;
+    engine::DeviceWish wish_;
+    std::size_t input_ = 0;
+    Hear hear_ = Hear::Nothing;
+    double hearDb_ = -6.0;
+    std::optional<core::LoopLatency> roundTrip_;
+    TaskRunner ping_;
+    int countInBars_ = 0;
+    double countInLeftS_ = 0.0;
+    std::filesystem::path recording_;
+    bool inStep_ = false;
+    InputReading reading_;
+    double needle_ = 0.0; ///< rectified mean, smoothed
+    std::int64_t clipsBefore_ = 0;
+    std::deque<double> played_; ///< readings of the last while, of those that play
+    std::optional<double> drift_;
+    QTimer timer_;
+};
+
+} // namespace gristle::app

@@ -1,0 +1,49 @@
+#pragma once
+
+#include "core/session/session_document.h"
+
+#include <filesystem>
+
+namespace gristle::core {
+
+/// Where a recorded channel goes, by name: names outlive what else is changed while it is recorded.
+struct RecordingTarget {
+    std::string song, part, layer;
+    int channel = 0; ///< of the file, from 1; 0: the only one
+    bool operator==(const RecordingTarget&) const = default;
+};
+
+/// What a take needs besides its samples. It lies beside a recording from its first moment, so that the take can be
+/// made of it by another program after a crash.
+struct RecordingNote {
+    std::vector<RecordingTarget> targets; ///< one recording may serve several layers
+    std::string recorded;                 ///< ISO 8601, local
+    std::string source;                   ///< the device and its inputs, in words
+    Calibration input;
+};
+
+struct RecordedTake {
+    RecordingTarget target;
+    Take take;
+};
+
+/// Writes the note and returns the (hidden) name in audio/ under which to record. @error WriteFailed
+Result<std::filesystem::path> beginRecording(const std::filesystem::path& folder, const RecordingNote& note);
+
+/// Gives a finished recording its name and makes a take of it for each target; the note goes only after the document
+/// that names the takes was saved, by forgetNote(). Nothing where no frame was recorded: then both files go.
+/// @param gaps  frames before which samples are missing
+/// @error as AudioReader; BadDocument where the note cannot be read
+Result<std::vector<RecordedTake>> finishRecording(const std::filesystem::path& folder,
+                                                  const std::filesystem::path& recording,
+                                                  const std::vector<std::int64_t>& gaps = {});
+void forgetNote(const std::filesystem::path& recording);
+
+/// Recordings that nobody finished, as a crash leaves them. Call with the session locked.
+std::vector<std::filesystem::path> unfinishedRecordings(const std::filesystem::path& folder);
+
+/// Adds takes to their layers, and layers where there is none of that name; the takes count from now on. A take whose
+/// file is in the document already is left out.
+void addTakes(SessionDocument& document, const std::vector<RecordedTake>& takes);
+
+} // namespace gristle::core

@@ -1,0 +1,117 @@
+#include "engine/live_chain.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace gristle::engine {
+
+LiveChain::LiveChain(Player& player, Recorder& recorder, double rateHz)
+    : player_(player), recorder_(recorder),
+      heard_(Recorder::kMostChannels, std::vector<float>(kMostFrames)), gainStep_(1.0 / (0.02 * rateHz)), rateHz_(rateHz)
+{
+    for (auto* sides : {voice_, sum_})
+        for (int c = 0; c < 2; ++c) sides[c].resize(kMostFrames);
+    gate_.prepare(rateHz);
+    gate_.jump(false);
+    limiter_.prepare(rateHz);
+}
+
+LiveChain::~LiveChain() = default;
+
+void LiveChain::setProgram(LiveProgram program)
+{
+    collect();
+    alive_.push_back(std::make_shared<LiveProgram>(std::move(program)));
+    wanted_.store(alive_.back().get());
+}
+
+/// Lets go of programs that the audio thread does not hold and will not take up.
+void LiveChain::collect()
+{
+    // Read in this order: the audio thread publishes using_ before it looks at wanted_ again.
+    const auto *wanted = wanted_.load(), *used = using_.load();
+    std::erase_if(alive_, [&](const auto& p) { return p.get() != wanted && p.get() != used; });
+}
+
+std::size_t LiveChain::latency() const noexcept
+{
+    std::size_t slowest = 0;
+    if (!alive_.empty())
+        for (const LiveVoice& v : *alive_.back())
+            if (v.rig) slowest = std::max(slowest, v.rig->latency());
+    return slowest + limiter_.latency();
+}
+
+void LiveChain::take(const float* const* inputs, std::size_t channels, std::size_t frames, bool lost) noexcept
+{
+    recorder_.take(inputs, channels, frames, lost);
+    heardFrames_ = std::min(frames, kMostFrames);
+    for (std::size_t c = 0; c < heard_.size(); ++c) {
+        if (c < channels) std::copy_n(inputs[c], heardFrames_, heard_[c].begin());
+        else std::fill_n(heard_[c].begin(), heardFrames_, 0.0f);
+    }
+}
+
+void LiveChain::addVoice(LiveVoice& voice, std::size_t frames) noexcept
+{
+    const auto& in = heard_[std::min(voice.input, heard_.size() - 1)];
+    const auto scale = float(voice.rig ? voice.fullScaleV : 1.0), back = float(voice.rig ? voice.outputScale : 1.0);
+    for (std::size_t i = 0; i < frames; ++i) voice_[0][i] = in[i] * scale;
+    core::AudioBlock block{{voice_[0].data(), voice_[1].data()}, 1, frames};
+    if (voice.rig) voice.rig->process(block);
+    const auto& right = block.channels == 2 ? voice_[1] : voice_[0];
+    for (std::size_t i = 0; i < frames; ++i) {
+        sum_[0][i] += voice_[0][i] * back * voice.left;
+        sum_[1][i] += right[i] * back * voice.right;
+    }
+}
+
+/// A short sine with soft edges.
+void LiveChain::addClick(float* left, float* right, std::size_t frames) noexcept
+{
+    const std::size_t every = click_.load();
+    if (every == 0) {
+        sinceClick_ = 0;
+        return;
+    }
+    constexpr double kClickS = 0.03, kClickHz = 1500.0, kClickPeak = 0.1, kPi = std::numbers::pi;
+    const double length = kClickS * rateHz_;
+    for (std::size_t i = 0; i < frames; ++i, sinceClick_ = sinceClick_ + 1 >= every ? 0 : sinceClick_ + 1) {
+        if (double(sinceClick_) >= length) continue;
+        const double edge = std::sin(kPi * double(sinceClick_) / length);
+        const auto x = float(kClickPeak * edge * edge * std::sin(2.0 * kPi * kClickHz * double(sinceClick_) / rateHz_));
+        left[i] += x;
+        right[i] += x;
+    }
+}
+
+void LiveChain::fill(float* left, float* right, std::size_t frames) noexcept
+{
+    player_.fill(left, right, frames);
+    LiveProgram* const wanted = wanted_.load();
+    LiveProgram* used = using_.load(std::memory_order_relaxed);
+    if (wanted != used && gate_.isClosed()) {
+        using_.store(wanted);
+        // Only what is still wanted after this was published may be touched: collect() spares wanted and used.
+        used = wanted_.load() == wanted ? wanted : nullptr;
+        if (!used) using_.store(nullptr);
+    }
+    const bool open = listening_.load() && wanted == used && used && !used->empty();
+    gate_.set(open);
+    frames = std::min(frames, kMostFrames);
+    for (auto& side : sum_) std::fill_n(side.begin(), frames, 0.0f);
+    if (used && heardFrames_ == frames && !(gate_.isClosed() && !open))
+        for (LiveVoice& voice : *used) addVoice(voice, frames);
+    const double wish = double(gain_.load());
+    for (std::size_t i = 0; i < frames; ++i) {
+        shownGain_ += std::clamp(wish - shownGain_, -gainStep_, gainStep_);
+        const auto gain = float(gate_.step() * shownGain_);
+        left[i] += gain * sum_[0][i];
+        right[i] += gain * sum_[1][i];
+    }
+    addClick(left, right, frames);
+    limiter_.process(left, right, frames);
+}
+
+} // namespace gristle::engine
