@@ -57,9 +57,11 @@ void addDevices(CLI::App& app, Job& job)
 {
     auto o = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand("devices", "Audio devices that can be recorded from and played to");
-    command->add_option("--ping", o->ping,
-                        "Measure this device's round trip over a cable from an output to --input. Turn monitors down first.");
-    command->add_option("--input", o->input, "The input that the cable comes back on, from 1")->check(CLI::Range(1, 32));
+    command->add_option(
+        "--ping", o->ping,
+        "Measure this device's round trip over a cable from an output to --input. Turn monitors down first.");
+    command->add_option("--input", o->input, "The input that the cable comes back on, from 1")
+        ->check(CLI::Range(1, 32));
     command->add_option("--rate", o->rate, "Sample rate, Hz")->check(CLI::Range(8000.0, 192000.0));
     command->add_option("--buffer", o->buffer, "Frames a block")->check(CLI::Range(16, 8192));
     command->callback([o, &job] {

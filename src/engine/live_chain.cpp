@@ -6,15 +6,14 @@
 
 namespace gristle::engine {
 
-LiveChain::LiveChain(Player& player, Recorder& recorder, double rateHz)
-    : player_(player), recorder_(recorder),
-      heard_(Recorder::kMostChannels, std::vector<float>(kMostFrames)), gainStep_(1.0 / (0.02 * rateHz)), rateHz_(rateHz)
+LiveChain::LiveChain(Recorder& recorder, double rateHz)
+    : recorder_(recorder), heard_(Recorder::kMostChannels, std::vector<float>(kMostFrames)),
+      gainStep_(1.0 / (0.02 * rateHz)), rateHz_(rateHz)
 {
     for (auto* sides : {voice_, sum_})
         for (int c = 0; c < 2; ++c) sides[c].resize(kMostFrames);
     gate_.prepare(rateHz);
     gate_.jump(false);
-    limiter_.prepare(rateHz);
 }
 
 LiveChain::~LiveChain() = default;
@@ -40,17 +39,28 @@ std::size_t LiveChain::latency() const noexcept
     if (!alive_.empty())
         for (const LiveVoice& v : *alive_.back())
             if (v.rig) slowest = std::max(slowest, v.rig->latency());
-    return slowest + limiter_.latency();
+    return slowest;
 }
 
 void LiveChain::take(const float* const* inputs, std::size_t channels, std::size_t frames, bool lost) noexcept
 {
     recorder_.take(inputs, channels, frames, lost);
+    if (const std::size_t tapped = tapInput_.load(); tapped < channels)
+        for (std::size_t i = 0; i < frames; ++i) tap_.push(inputs[tapped][i]);
     heardFrames_ = std::min(frames, kMostFrames);
     for (std::size_t c = 0; c < heard_.size(); ++c) {
-        if (c < channels) std::copy_n(inputs[c], heardFrames_, heard_[c].begin());
-        else std::fill_n(heard_[c].begin(), heardFrames_, 0.0f);
+        if (c < channels)
+            std::copy_n(inputs[c], heardFrames_, heard_[c].begin());
+        else
+            std::fill_n(heard_[c].begin(), heardFrames_, 0.0f);
     }
+}
+
+std::size_t LiveChain::readTap(std::span<float> out) noexcept
+{
+    std::size_t n = 0;
+    while (n < out.size() && tap_.pop(out[n])) ++n;
+    return n;
 }
 
 void LiveChain::addVoice(LiveVoice& voice, std::size_t frames) noexcept
@@ -86,9 +96,8 @@ void LiveChain::addClick(float* left, float* right, std::size_t frames) noexcept
     }
 }
 
-void LiveChain::fill(float* left, float* right, std::size_t frames) noexcept
+void LiveChain::add(float* left, float* right, std::size_t frames) noexcept
 {
-    player_.fill(left, right, frames);
     LiveProgram* const wanted = wanted_.load();
     LiveProgram* used = using_.load(std::memory_order_relaxed);
     if (wanted != used && gate_.isClosed()) {
@@ -111,7 +120,6 @@ void LiveChain::fill(float* left, float* right, std::size_t frames) noexcept
         right[i] += gain * sum_[1][i];
     }
     addClick(left, right, frames);
-    limiter_.process(left, right, frames);
 }
 
 } // namespace gristle::engine

@@ -14,8 +14,7 @@ class Probe final : public AudioSource, public AudioSink {
 public:
     Probe(std::vector<float> ping, std::size_t input, std::size_t settle, std::size_t listen)
         : ping_(std::move(ping)), heard_(listen, 0.0f), input_(input), settle_(settle)
-    {
-    }
+    {}
     void take(const float* const* inputs, std::size_t channels, std::size_t frames, bool) noexcept override
     {
         if (played_ < settle_) return;
@@ -56,19 +55,25 @@ core::Result<core::LoopLatency> pingLoop(AudioDevice& device, const PingWish& wi
     const std::size_t listen = ping.size() + std::size_t(wish.longestS * rate);
     Probe probe(std::move(ping), wish.input, std::size_t(0.2 * rate), listen);
     if (const auto started = device.start(probe, &probe); !started) return started.error();
-    const auto longest = std::chrono::steady_clock::now() + std::chrono::duration<double>(2.0 + 2.0 * double(listen) / rate);
+    const auto longest =
+        std::chrono::steady_clock::now() + std::chrono::duration<double>(2.0 + 2.0 * double(listen) / rate);
     auto* simulated = dynamic_cast<SimulatedDevice*>(&device);
-    while (!probe.isDone() && device.isRunning() && !stop.stop_requested() && std::chrono::steady_clock::now() < longest) {
-        if (simulated && simulated->clock() == SimulatedDevice::Clock::Manual) simulated->advance(4096);
-        else std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    while (!probe.isDone() && device.isRunning() && !stop.stop_requested() &&
+           std::chrono::steady_clock::now() < longest) {
+        if (simulated && simulated->clock() == SimulatedDevice::Clock::Manual)
+            simulated->advance(4096);
+        else
+            std::this_thread::sleep_for(std::chrono::milliseconds(10));
     }
     device.stop();
     if (stop.stop_requested()) return Error{ErrorCode::Cancelled, "ping: stopped", ""};
     if (!probe.isDone())
-        return Error{ErrorCode::WriteFailed, device.name() + ": it stopped while the ping ran", "check that it runs, then try again"};
+        return Error{ErrorCode::WriteFailed, device.name() + ": it stopped while the ping ran",
+                     "check that it runs, then try again"};
     const auto found = core::findPing(probe.heard(), probe.ping());
     if (!found)
-        return Error{ErrorCode::Unsupported, device.name() + ": the ping did not come back on input " + std::to_string(wish.input + 1),
+        return Error{ErrorCode::Unsupported,
+                     device.name() + ": the ping did not come back on input " + std::to_string(wish.input + 1),
                      "put a cable from an output to that input and turn both up a little"};
     return *found;
 }

@@ -8,9 +8,9 @@
 namespace gristle::engine {
 
 struct PingWish {
-    std::size_t input = 0;    ///< channel that the cable comes back on
-    double peak = 0.1;        ///< -20 dBFS: monitors may be on
-    double longestS = 0.5;    ///< the round trip that is still found
+    std::size_t input = 0; ///< channel that the cable comes back on
+    double peak = 0.1;     ///< -20 dBFS: monitors may be on
+    double longestS = 0.5; ///< the round trip that is still found
 };
 
 /// Measures the round trip over a cable from an output to an input: plays a quarter second of noise and finds where it

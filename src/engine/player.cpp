@@ -136,6 +136,7 @@ void Player::fill(float* left, float* right, std::size_t frames) noexcept
         fade_ = 1.0; // nothing is heard: changes need no fade
         side_.jump(!mono_.load());
     }
+    if (overlay_) overlay_->add(left, right, frames);
     limiter_.process(left, right, frames);
     meter(left, right, frames);
 }

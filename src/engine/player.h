@@ -36,6 +36,13 @@ struct MeterFrame {
     std::uint64_t position = 0; ///< frame of the program
 };
 
+/// Somebody who adds to what is played, before the limiter and the meters. Called on the audio thread.
+class Overlay {
+public:
+    virtual ~Overlay() = default;
+    virtual void add(float* left, float* right, std::size_t frames) noexcept = 0;
+};
+
 /// Plays a program in a gapless loop: slots swapped without a click, start, stop, swap and mono with safe ramps, the
 /// limiter last. Control thread: everything but fill(). The audio thread allocates, locks and waits for nothing.
 class Player final : public AudioSource {
@@ -52,6 +59,8 @@ public:
     void seek(std::size_t frame) noexcept { wish_.store(static_cast<std::int64_t>(frame)); }
     bool readMeter(MeterFrame& frame) noexcept { return meters_.pop(frame); }
     double rateHz() const noexcept { return rateHz_; }
+    void setOverlay(Overlay* overlay) noexcept { overlay_ = overlay; }  ///< before the stream starts
+    std::size_t latency() const noexcept { return limiter_.latency(); } ///< frames, of the limiter
 
     void fill(float* left, float* right, std::size_t frames) noexcept override; // audio thread
 
@@ -69,6 +78,7 @@ private:
     void collect();
 
     double rateHz_;
+    Overlay* overlay_ = nullptr;
     std::size_t loopFade_;
     std::atomic<const Program*> wanted_{nullptr};
     std::atomic<const Program*> using_[2] = {nullptr, nullptr}; ///< what the audio thread may touch

@@ -6,8 +6,8 @@
 
 namespace gristle::engine {
 
-/// The room that the simulated interface of the list stands in: a riff of two bars over and over, hum, a preamp at 0 dB,
-/// and a cable from the output to input 2.
+/// The room that the simulated interface of the list stands in: a riff of two bars over and over, hum, a preamp at 0
+/// dB, and a cable from the output to input 2.
 std::shared_ptr<SimulatedRoom> standardRoom(double rateHz);
 
 } // namespace gristle::engine

@@ -3,13 +3,12 @@
 #include "app/benches/rig/rig_bench.h"
 #include "app/shell/exporter.h"
 #include "app/shell/import_dialog.h"
-#include "app/shell/main_window.h"
 #include "app/shell/spine.h"
 #include "app/theme/theme.h"
 #include "core/demo_session/demo_session.h"
 #include "core/sim/performance.h"
-#include "engine/simulated_device.h"
 #include "support/signals.h"
+#include "support/window_bench.h"
 
 #include <QApplication>
 #include <QComboBox>
@@ -23,39 +22,9 @@
 using namespace gristle;
 using namespace gristle::app;
 using namespace gristle::core;
+using gristle::test::WindowBench;
 
 namespace {
-
-/// A window with a device that is driven by hand, and answers instead of dialogs.
-struct Bench1 {
-    MainWindow window;
-    engine::SimulatedDevice* device;
-    QString savePath, newPath;
-
-    Bench1()
-    {
-        auto own = std::make_unique<engine::SimulatedDevice>(48000.0, 512, engine::SimulatedDevice::Clock::Manual);
-        device = own.get();
-        window.audition().setDevice(std::move(own));
-        window.dialogs().newSession = [this] { return newPath; };
-        window.dialogs().importRows = [](std::vector<ImportRow> rows) { return rows; };
-        window.dialogs().saveFile = [this](const QString&, const QString&, const QString&, QString*) {
-            return savePath;
-        };
-        window.show();
-    }
-    void settle()
-    {
-        int calm = 0; // nothing under way for a while: answers and the requests that follow them have come
-        QTRY_VERIFY_WITH_TIMEOUT((calm = window.isIdle() ? calm + 1 : 0) > 5, 60000);
-    }
-    template<typename T> T* find(const char* name)
-    {
-        T* found = window.findChild<T*>(name);
-        if (!found) qFatal("no widget named %s", name);
-        return found;
-    }
-};
 
 /// One riff, played twice: two DI takes as a guitarist would have them.
 std::vector<float> riff(std::uint32_t seed, double gainDb)
@@ -106,7 +75,7 @@ void TestWindow::initTestCase()
 
 void TestWindow::theWholeStory()
 {
-    Bench1 b;
+    WindowBench b;
     b.newPath = path("story.gristle");
     b.window.bringIn({path("Riff left.wav"), path("Riff right.wav")});
     b.settle();
@@ -192,7 +161,7 @@ void TestWindow::theWholeStory()
 
 void TestWindow::undoGoesBackAndIsLogged()
 {
-    Bench1 b;
+    WindowBench b;
     QVERIFY(QFile::exists(path("demo.gristle")));
     b.window.openPaths({path("demo.gristle")});
     b.window.showBench(2);
@@ -222,7 +191,7 @@ void TestWindow::undoGoesBackAndIsLogged()
 
 void TestWindow::badFileIsNamedAndNothingChanges()
 {
-    Bench1 b;
+    WindowBench b;
     b.window.openPaths({path("demo.gristle")});
     b.settle();
     const SessionDocument before = b.window.session().document();
@@ -251,7 +220,7 @@ void TestWindow::missingAudioIsToldAndTheRestOpens()
     std::filesystem::copy(path("demo.gristle").toStdString(), copy.toStdString(),
                           std::filesystem::copy_options::recursive);
     QVERIFY(QFile::remove(copy + "/audio/Car Deck, Rhythm A, Left 1.wav"));
-    Bench1 b;
+    WindowBench b;
     b.window.openPaths({copy});
     b.settle();
     QVERIFY(b.window.session().isOpen());
@@ -267,7 +236,7 @@ void TestWindow::missingAudioIsToldAndTheRestOpens()
 
 void TestWindow::keysGoEverywhere()
 {
-    Bench1 b;
+    WindowBench b;
     b.window.openPaths({path("demo.gristle")});
     b.settle();
     b.window.activateWindow();
@@ -305,7 +274,7 @@ void TestWindow::keysGoEverywhere()
 
 void TestWindow::figuresThatAreNoneAreRefused()
 {
-    Bench1 b;
+    WindowBench b;
     b.window.openPaths({path("demo.gristle")});
     b.window.showBench(1);
     b.settle();
@@ -329,7 +298,7 @@ void TestWindow::figuresThatAreNoneAreRefused()
 
 void TestWindow::exportIntoNoFolderIsTold()
 {
-    Bench1 b;
+    WindowBench b;
     b.window.openPaths({path("demo.gristle")});
     b.settle();
     const auto entries = b.window.session().folder().readLog().size();
@@ -382,7 +351,7 @@ void TestWindow::everyControlHasANameAndFits_data()
 void TestWindow::everyControlHasANameAndFits()
 {
     QFETCH(QSize, size);
-    Bench1 b;
+    WindowBench b;
     b.window.resize(size);
     b.window.openPaths({path("demo.gristle")});
     for (int i = 0; i < int(b.window.benches().size()); ++i) {
@@ -426,7 +395,7 @@ void TestWindow::textIsReadable()
                         QStringLiteral("%1 on %2: %3").arg(int(text)).arg(int(ground)).arg((a + 0.05) / (c + 0.05))));
             }
     }
-    Bench1 b;
+    WindowBench b;
     b.window.openPaths({path("demo.gristle")});
     b.settle();
     for (QWidget* w : b.window.findChildren<QWidget*>())
@@ -435,7 +404,7 @@ void TestWindow::textIsReadable()
 
 void TestWindow::rigEditsBecomeVersions()
 {
-    Bench1 b;
+    WindowBench b;
     b.window.openPaths({path("demo.gristle")});
     b.window.session().setPath({0, 1, 0});
     b.window.showBench(1);
@@ -466,7 +435,7 @@ void TestWindow::rigEditsBecomeVersions()
 
 void TestWindow::dropBringsIn()
 {
-    Bench1 b;
+    WindowBench b;
     b.newPath = path("dropped.gristle");
     QMimeData data;
     data.setUrls({QUrl::fromLocalFile(path("Riff left.wav"))});

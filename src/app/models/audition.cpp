@@ -41,13 +41,15 @@ void Audition::setDevice(std::unique_ptr<engine::AudioDevice> device)
 {
     if (device_) device_->stop();
     device_ = std::move(device);
+    if (player_) player_->setOverlay(nullptr);
     chain_.reset();
     if (device_) {
         rateHz_ = device_->rateHz();
         player_ = std::make_unique<engine::Player>(rateHz_);
-        chain_ = std::make_unique<engine::LiveChain>(*player_, recorder_, rateHz_);
+        chain_ = std::make_unique<engine::LiveChain>(recorder_, rateHz_);
+        player_->setOverlay(chain_.get());
         gains_.clear(); // the new player has no program yet
-        if (const auto started = device_->start(*chain_, chain_.get()); !started)
+        if (const auto started = device_->start(*player_, chain_.get()); !started)
             emit failed(QString::fromStdString(started.error().message),
                         QString::fromStdString(started.error().remedy));
     }

@@ -47,8 +47,9 @@ public:
     engine::AudioDevice* device() { return device_.get(); }
     /// Opens a device for recording too, at the session's rate; what is heard goes on over it. @error as openDevice
     core::Outcome openDevice(engine::DeviceWish wish);
-    engine::Recorder& recorder() { return recorder_; } ///< takes what comes in while a device runs
+    engine::Recorder& recorder() { return recorder_; }  ///< takes what comes in while a device runs
     engine::LiveChain* chain() { return chain_.get(); } ///< of the device that runs; none before
+    std::size_t latency() const { return player_ ? player_->latency() : 0; } ///< frames, what playing adds
     QString deviceNote() const { return deviceNote_; }
 
     void setRate(double rateHz); ///< of the session: opens the default output at it

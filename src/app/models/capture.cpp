@@ -39,8 +39,10 @@ Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
         if (isRecording()) stop();
         input_ = std::min(input_, inputs() > 0 ? inputs() - 1 : 0);
         applyHearing();
-        if (isOpen()) timer_.start();
-        else timer_.stop();
+        if (isOpen())
+            timer_.start();
+        else
+            timer_.stop();
         emit changed();
     });
     for (auto signal : {&SessionModel::rigChanged, &SessionModel::pathChanged})
@@ -169,7 +171,8 @@ void Capture::applyHearing()
         voice.outputScale = 1.0 / voice.fullScaleV;
         const bool stereo = voice.rig->outputChannels() == 2;
         const double place = session_.layer()->place;
-        const PanGains gains = stereo ? panStereo(place, session_.document().law) : panMono(place, session_.document().law);
+        const PanGains gains =
+            stereo ? panStereo(place, session_.document().law) : panMono(place, session_.document().law);
         voice.left = float(gains.left);
         voice.right = float(gains.right);
     }
@@ -181,7 +184,7 @@ std::optional<double> Capture::delayMs() const
 {
     const auto* device = audition_.device();
     if (!device || device->inputs() == 0) return std::nullopt;
-    const double own = audition_.chain() ? double(audition_.chain()->latency()) : 0.0;
+    const double own = double(audition_.latency()) + (audition_.chain() ? double(audition_.chain()->latency()) : 0.0);
     if (roundTrip_) return 1000.0 * (roundTrip_->delaySamples + own) / device->rateHz();
     const std::size_t reported = device->latencyFrames();
     if (reported == 0 && device->bufferFrames() == 0) return std::nullopt;
@@ -214,7 +217,8 @@ void Capture::ping()
 void Capture::record()
 {
     if (!session_.isOpen() || isRecording() || isCountingIn() || inStep_) return;
-    if (!session_.layer()) return emit failed(tr("There is no layer to record for"), tr("make a part and a layer first"));
+    if (!session_.layer())
+        return emit failed(tr("There is no layer to record for"), tr("make a part and a layer first"));
     ensureOpen();
     if (!isOpen()) return;
     clearClips();
@@ -238,7 +242,8 @@ void Capture::begin()
     if (!file) return emit failed(text(file.error().message), text(file.error().remedy));
     engine::RecordPlan plan;
     plan.file = *file;
-    plan.format = {int(rateHz()), 1, SampleFormat::Int24, note.targets[0].part + ", " + note.targets[0].layer, note.recorded};
+    plan.format = {int(rateHz()), 1, SampleFormat::Int24, note.targets[0].part + ", " + note.targets[0].layer,
+                   note.recorded};
     plan.inputs = {input_};
     if (const auto started = audition_.recorder().start(plan); !started) {
         forgetNote(*file);
@@ -315,17 +320,19 @@ void Capture::poll()
     if (!device) return;
     if (!device->isRunning()) { // it was there and is not any more
         timer_.stop();
-        const QString kept = isRecording() ? tr(": the take is kept up to %1 s").arg(recordedS(), 0, 'f', 1) : QString();
+        const QString kept =
+            isRecording() ? tr(": the take is kept up to %1 s").arg(recordedS(), 0, 'f', 1) : QString();
         if (isRecording() || isCountingIn()) stop();
+        if (inStep_) finishStep();
         emit failed(tr("%1 was lost%2").arg(text(device->name()), kept), tr("plug it in again, then choose it anew"));
         emit changed();
         return;
     }
     const engine::InputLevel level = audition_.recorder().level(input_);
     if (level.frames == 0) return;
-    step(double(level.frames) / rateHz());
-    const double seconds = double(level.frames) / rateHz();
-    needle_ += (level.rectified - needle_) * (1.0 - std::exp(-seconds / kNeedleS));
+    lookS_ = double(level.frames) / rateHz();
+    step(lookS_);
+    needle_ += (level.rectified - needle_) * (1.0 - std::exp(-lookS_ / kNeedleS));
     reading_.peakDbfs = std::max(-200.0, amplitudeToDb(double(level.peak)));
     // A sine's rectified mean is 2 / pi of its peak, and its peak is its AES17 level.
     reading_.averageDbfs = std::max(-200.0, amplitudeToDb(needle_ * std::numbers::pi / 2.0));
@@ -338,11 +345,13 @@ void Capture::poll()
 
 void Capture::useTestClock()
 {
-    const double rate = session_.isOpen() && session_.document().sampleRateHz > 0 ? session_.document().sampleRateHz : 48000.0;
+    const double rate =
+        session_.isOpen() && session_.document().sampleRateHz > 0 ? session_.document().sampleRateHz : 48000.0;
     using engine::SimulatedDevice;
     devices_ = engine::listDevices();
     wish_.id = devices_.back().id;
-    audition_.setDevice(std::make_unique<SimulatedDevice>(rate, 256, SimulatedDevice::Clock::Manual, engine::standardRoom(rate)));
+    audition_.setDevice(
+        std::make_unique<SimulatedDevice>(rate, 256, SimulatedDevice::Clock::Manual, engine::standardRoom(rate)));
 }
 
 void Capture::runFor(double seconds)

@@ -4,7 +4,6 @@
 #include "app/models/session_model.h"
 #include "core/measure/loop_latency.h"
 
-
 namespace gristle::app {
 
 /// What a meter shows of one input since the last look.
@@ -62,15 +61,18 @@ public:
     double recordedS() const;
     std::size_t gaps() const;
     std::optional<double> minutesLeft() const; ///< of disk
-    /// Against the take that counts for the layer, while playing: how far the average is off; none before 3 s of playing, and none without such a take.
+    /// Against the take that counts for the layer, while playing: how far the average is off; none before 3 s of
+    /// playing, and none without such a take.
     std::optional<double> driftDb() const { return drift_; }
 
-    /// Records the chosen input into a file of its own, as the check does. `done` gets the frames, and nothing where it failed.
+    /// Records the chosen input into a file of its own, as the check does. `done` gets the frames, and nothing where it
+    /// failed.
     bool recordStep(const std::filesystem::path& file);
     engine::RecordReport finishStep();
     bool isInStep() const { return inStep_; }
 
     const InputReading& reading() const { return reading_; }
+    double lookS() const { return lookS_; } ///< of audio, since the look before
     void clearClips();
     void poll(); ///< looks at the meters; called by a timer while a device is open
     /// Puts the simulated interface under a clock of its own, and runs it as fast as it can: for tests and the tour.
@@ -104,6 +106,7 @@ private:
     std::filesystem::path recording_;
     bool inStep_ = false;
     InputReading reading_;
+    double lookS_ = 0.0;
     double needle_ = 0.0; ///< rectified mean, smoothed
     std::int64_t clipsBefore_ = 0;
     std::deque<double> played_; ///< readings of the last while, of those that play

@@ -109,7 +109,8 @@ void MainWindow::build()
     setCentralWidget(central);
     spine_->setBenches(benches_);
     exporter_ = new Exporter(session_, *bench<BlendBench>(), dialogs_, this);
-    for (TaskRunner* t : {&session_.importTask(), &session_.keepTask(), &exporter_->task(), &session_.measureTask(), &audition_.task()})
+    for (TaskRunner* t :
+         {&session_.importTask(), &session_.keepTask(), &exporter_->task(), &session_.measureTask(), &audition_.task()})
         bar_->watch(*t);
 }
 
@@ -377,8 +378,8 @@ bool MainWindow::isIdle() const
 {
     auto& self = const_cast<MainWindow&>(*this);
     if (auditionTimer_.isActive() || lookTimer_.isActive()) return false;
-    for (TaskRunner* t : {&self.session_.importTask(), &self.session_.keepTask(), &self.session_.saveTask(), &exporter_->task(),
-                          &self.session_.measureTask(), &self.audition_.task()})
+    for (TaskRunner* t : {&self.session_.importTask(), &self.session_.keepTask(), &self.session_.saveTask(),
+                          &exporter_->task(), &self.session_.measureTask(), &self.audition_.task()})
         if (t->isBusy()) return false;
     for (Bench* b : benches_)
         if (b->isBusy()) return false;

@@ -1,10 +1,12 @@
 #include "app/shell/tour.h"
+#include "app/benches/level/check_page.h"
 #include "app/benches/level/level_bench.h"
 #include "app/benches/log/log_bench.h"
 #include "app/shell/exporter.h"
 
 #include "app/shell/main_window.h"
 #include "app/theme/theme.h"
+#include "engine/simulated_device.h"
 
 namespace gristle::app {
 
@@ -23,8 +25,21 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
         window_.audition().setPlaying(false);
         window_.capture().useTestClock(); // the pictures of recording do not wait for it
         window_.showBench(0);
+        window_.bench<LevelBench>()->showPage("check");
+        window_.capture().turnPreamp(14.0);
+        checkStep(5.5);
+    });
+    steps_.push_back([this] { checkStep(14.0, false); });
+    steps_.push_back([this] {
+        shoot("check-turn");
+        window_.bench<LevelBench>()->page<CheckPage>()->check().press();
+    });
+    steps_.push_back([this] { checkStep(12.0); });
+    steps_.push_back([this] { checkStep(8.0); });
+    steps_.push_back([this] { shoot("check"); });
+    steps_.push_back([this] {
         window_.bench<LevelBench>()->showPage("record");
-        window_.capture().turnPreamp(17.0);
+        window_.capture().turnPreamp(3.0);
         window_.capture().runFor(12.0);
     });
     steps_.push_back([this] { shoot("record"); });
@@ -54,6 +69,23 @@ void Tour::look()
     timer_.stop();
     window_.audition().setPlaying(false);
     emit finished(good_);
+}
+
+/// One step of the check, played by the simulated interface: still where the strings rest, around where the player
+/// turns.
+void Tour::checkStep(double seconds, bool toItsEnd)
+{
+    using Step = GuidedCheck::Step;
+    GuidedCheck& check = window_.bench<LevelBench>()->page<CheckPage>()->check();
+    auto* device = dynamic_cast<engine::SimulatedDevice*>(window_.audition().device());
+    const Step step = check.step();
+    device->room()->setPlaying(step != Step::Rest && step != Step::Turn);
+    check.press();
+    for (double at = 0.0; at < seconds; at += 0.1) {
+        if (step == Step::Turn) device->room()->setAngleDeg(360.0 * at / seconds);
+        window_.capture().runFor(0.1);
+    }
+    if (toItsEnd && check.isRunning() && check.step() == step) check.press();
 }
 
 void Tour::shoot(const QString& name)

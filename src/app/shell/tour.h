@@ -22,6 +22,7 @@ signals:
 
 private:
     void look();
+    void checkStep(double seconds, bool toItsEnd = true);
     void shoot(const QString& name);
     MainWindow& window_;
     QString folder_;

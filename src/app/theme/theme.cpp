@@ -38,6 +38,7 @@ int pixels(TextSize size)
     case TextSize::Normal: return 13;
     case TextSize::Heading: return 15;
     case TextSize::Reading: return 18;
+    case TextSize::Prompt: return 28;
     case TextSize::Big: return 46;
     }
     return 13;

@@ -11,7 +11,7 @@ namespace gristle::app {
 /// What a colour is for. Left, right and di are for channels, always and only.
 enum class Token { Ground, Panel, Rule, Band, Ink, Ink2, Ink3, Act, Left, Right, Di };
 enum class Lamp { Paper, Off };
-enum class TextSize { Small, Normal, Heading, Reading, Big };
+enum class TextSize { Small, Normal, Heading, Reading, Prompt, Big };
 
 /// Colours, sizes and fonts of the window. One theme for the application; widgets repaint on changed().
 class Theme : public QObject {

@@ -83,8 +83,10 @@ std::optional<LoopLatency> findPing(std::span<const float> recording, std::span<
     constexpr double kGolden = 0.6180339887498949;
     for (int i = 0; i < 32; ++i) {
         const double c = high - kGolden * (high - low), d = low + kGolden * (high - low);
-        if (sign * correlationAt(cross, c, double(length)) > sign * correlationAt(cross, d, double(length))) high = d;
-        else low = c;
+        if (sign * correlationAt(cross, c, double(length)) > sign * correlationAt(cross, d, double(length)))
+            high = d;
+        else
+            low = c;
     }
     LoopLatency out;
     out.delaySamples = 0.5 * (low + high);

@@ -17,8 +17,8 @@ struct LoopLatency {
 std::vector<float> latencyPing(double rateHz, double peak);
 
 /// Where a ping arrives in a recording that began with the ping's first sample: peak of the cross-correlation, then the
-/// delay that maximises it between the samples, evaluated in the frequency domain (for white noise the maximum-likelihood
-/// estimate; Carter 1981).
+/// delay that maximises it between the samples, evaluated in the frequency domain (for white noise the
+/// maximum-likelihood estimate; Carter 1981).
 /// @return nothing where no ping is found (SNR below 3 dB)
 std::optional<LoopLatency> findPing(std::span<const float> recording, std::span<const float> ping);
 

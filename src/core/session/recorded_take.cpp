@@ -47,7 +47,8 @@ Result<RecordingNote> readNote(const fs::path& recording, std::string& finished)
         if (!finished.empty() && !staysInside(finished)) finished.clear();
         return n;
     } catch (const Json::exception&) {
-        return Error{ErrorCode::BadDocument, noteOf(recording).filename().string() + ": the note of a recording is broken",
+        return Error{ErrorCode::BadDocument,
+                     noteOf(recording).filename().string() + ": the note of a recording is broken",
                      "bring the recording beside it in as a file"};
     }
 }
@@ -136,8 +137,8 @@ std::vector<fs::path> unfinishedRecordings(const fs::path& folder)
 void addTakes(SessionDocument& document, const std::vector<RecordedTake>& takes)
 {
     for (const RecordedTake& recorded : takes) {
-        Layer& layer =
-            named(named(named(document.songs, recorded.target.song).parts, recorded.target.part).layers, recorded.target.layer);
+        Layer& layer = named(named(named(document.songs, recorded.target.song).parts, recorded.target.part).layers,
+                             recorded.target.layer);
         if (std::ranges::find(layer.takes, recorded.take.file, &Take::file) != layer.takes.end()) continue;
         layer.takes.push_back(recorded.take);
         layer.chosen = layer.takes.size() - 1;

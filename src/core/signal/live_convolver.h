@@ -44,8 +44,10 @@ class Convolution {
 public:
     Convolution(std::span<const float> impulse, bool live)
     {
-        if (live) way_.emplace<LiveConvolver>(impulse);
-        else way_.emplace<OverlapSave>(impulse);
+        if (live)
+            way_.emplace<LiveConvolver>(impulse);
+        else
+            way_.emplace<OverlapSave>(impulse);
     }
     std::size_t latency() const noexcept
     {
@@ -54,11 +56,19 @@ public:
     }
     void process(std::span<float> mono) noexcept
     {
-        std::visit([&](auto& way) { if constexpr (!std::is_same_v<decltype(way), std::monostate&>) way.process(mono); }, way_);
+        std::visit(
+            [&](auto& way) {
+                if constexpr (!std::is_same_v<decltype(way), std::monostate&>) way.process(mono);
+            },
+            way_);
     }
     void reset() noexcept
     {
-        std::visit([](auto& way) { if constexpr (!std::is_same_v<decltype(way), std::monostate&>) way.reset(); }, way_);
+        std::visit(
+            [](auto& way) {
+                if constexpr (!std::is_same_v<decltype(way), std::monostate&>) way.reset();
+            },
+            way_);
     }
 
 private:

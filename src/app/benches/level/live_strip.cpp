@@ -52,7 +52,8 @@ void LiveStrip::drawStill(QPainter& p)
     const double top = area.y.held(target_ + half_), bottom = area.y.held(target_ - half_);
     p.fillRect(QRectF(area.rect.left(), top, area.rect.width(), bottom - top), ink(Token::Band));
     area.drawLevels(p, {0, -6, -12, -18, -24, -36, -48, -60, -72}, [](double v) { return numberLabel(v); });
-    area.drawTicks(p, {-20, -15, -10, -5, 0}, [this](double v) { return v == 0.0 ? tr("now") : numberLabel(v) + tr(" s"); });
+    area.drawTicks(p, {-20, -15, -10, -5, 0},
+                   [this](double v) { return v == 0.0 ? tr("now") : numberLabel(v) + tr(" s"); });
     p.setFont(Theme::instance().text(TextSize::Small, true));
     drawLabel(p, {area.rect.left() + 4, top - 2}, targetText_, Qt::AlignLeft | Qt::AlignBottom, ink(Token::Ink2),
               area.rect);

@@ -88,8 +88,10 @@ QWidget* RecordPage::buildInterfaceRow()
     delay_ = named(new QLabel(row), "delayText", tr("Delay from input to ear"));
     delay_->setProperty("tone", "2");
     ping_ = named(new QPushButton(tr("Ping"), row), "ping",
-                  tr("Measure the round trip over a cable from an output to the input. Turn monitors and headphones down first."));
-    for (QWidget* w : {static_cast<QWidget*>(devices_), static_cast<QWidget*>(inputs_), static_cast<QWidget*>(buffers_)})
+                  tr("Measure the round trip over a cable from an output to the input. Turn monitors and headphones "
+                     "down first."));
+    for (QWidget* w :
+         {static_cast<QWidget*>(devices_), static_cast<QWidget*>(inputs_), static_cast<QWidget*>(buffers_)})
         layout->addWidget(w);
     layout->addStretch(1);
     layout->addWidget(delay_);
@@ -130,7 +132,8 @@ QWidget* RecordPage::buildFoot()
     hearLevel_->setSuffix(tr(" dB"));
     connect(hearLevel_, &QDoubleSpinBox::editingFinished, this,
             [this] { capture().setHearLevelDb(hearLevel_->value()); });
-    hold_ = named(new QPushButton(tr("Clear peaks"), foot), "clearPeaks", tr("Forget the highest peak and what clipped"));
+    hold_ =
+        named(new QPushButton(tr("Clear peaks"), foot), "clearPeaks", tr("Forget the highest peak and what clipped"));
     connect(hold_, &QPushButton::clicked, this, [this] {
         held_ = -200.0;
         capture().clearClips();
@@ -195,9 +198,10 @@ void RecordPage::refresh()
     hear_->setCurrentIndex(int(capture().hear()));
     hearLevel_->setValue(capture().hearLevelDb());
     const auto delay = capture().delayMs();
-    delay_->setText(delay ? (capture().isDelayMeasured() ? tr("%1 ms to the ear, measured") : tr("about %1 ms to the ear"))
-                                .arg(figure(*delay))
-                          : QString());
+    delay_->setText(
+        delay ? (capture().isDelayMeasured() ? tr("%1 ms to the ear, measured") : tr("about %1 ms to the ear"))
+                    .arg(figure(*delay))
+              : QString());
     const bool average = session().document().targetSchool != "peak";
     const double target = average ? session().document().referenceDbfs : -9.0;
     strip_->setTarget(target, average ? 2.0 : 3.0,
@@ -259,8 +263,10 @@ void RecordPage::meter()
 
 void RecordPage::toggle()
 {
-    if (capture().isRecording() || capture().isCountingIn()) capture().stop();
-    else capture().record();
+    if (capture().isRecording() || capture().isCountingIn())
+        capture().stop();
+    else
+        capture().record();
 }
 
 void RecordPage::findings(FindingsPanel& panel) const

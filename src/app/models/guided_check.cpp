@@ -1,0 +1,313 @@
+#include "app/models/guided_check.h"
+
+#include <QDir>
+#include <QStandardPaths>
+
+namespace gristle::app {
+
+using namespace core;
+
+namespace {
+
+constexpr int kFootEveryMs = 20;
+constexpr double kPlaysWithinDb = 20.0; // of the loudest of the last bars: below that nobody plays
+constexpr double kSilentDbfs = -60.0;
+constexpr std::size_t kReadingsToJudge = 15; // half a second of playing in a bar
+
+std::filesystem::path bookFile()
+{
+    const QString own = qEnvironmentVariable("GRISTLE_HOME");
+    const QString dir = own.isEmpty() ? QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) : own;
+    return (dir + "/gain-book.jsonl").toStdString();
+}
+
+double medianOf(std::vector<double> v)
+{
+    std::ranges::nth_element(v, v.begin() + long(v.size() / 2));
+    return v[v.size() / 2];
+}
+
+} // namespace
+
+GuidedCheck::GuidedCheck(SessionModel& session, Capture& capture, Audition& audition, QObject* parent)
+    : QObject(parent), session_(session), capture_(capture), audition_(audition), book_(bookFile())
+{
+    connect(&capture_, &Capture::metered, this, &GuidedCheck::look);
+    connect(&capture_, &Capture::changed, this, [this] { // the device was lost in the middle
+        if (!running_ || step_ == Step::Set || capture_.isInStep()) return;
+        running_ = false;
+        emit changed();
+    });
+    connect(&session_, &SessionModel::closing, this, [this] {
+        task_.cancel();
+        restart();
+    });
+    footTimer_.setInterval(kFootEveryMs);
+    connect(&footTimer_, &QTimer::timeout, this, [this] {
+        for (int i = foot_.presses(); i > 0; --i) press();
+    });
+    footTimer_.start();
+}
+
+double GuidedCheck::lengthS(Step step)
+{
+    switch (step) {
+    case Step::Rest: return 5.0;
+    case Step::Turn: return 15.0;
+    case Step::Play: return 0.0;
+    case Step::Hardest: return 0.0;
+    case Step::Set: return 0.0;
+    }
+    return 0.0;
+}
+
+std::filesystem::path GuidedCheck::file(Step step) const
+{
+    static constexpr const char* kNames[] = {"rest.wav", "turn.wav", "play.wav", "hardest.wav"};
+    return session_.folder().path() / "cache" / "check" / kNames[std::size_t(step)];
+}
+
+void GuidedCheck::press()
+{
+    if (!session_.isOpen() || task_.isBusy()) return;
+    running_ ? end() : begin();
+}
+
+void GuidedCheck::begin()
+{
+    if (capture_.isRecording() || task_.isBusy()) return;
+    stepS_ = 0.0;
+    if (step_ != Step::Set) {
+        if (!capture_.recordStep(file(step_))) return;
+        judged_.reset();
+    }
+    trace_.clear();
+    window_.clear();
+    turnedS_ = 0.0;
+    bar_.clear();
+    barsBefore_.clear();
+    remaining_.reset();
+    agreeing_ = 0;
+    if (auto* chain = audition_.chain()) {
+        chain->setTap(capture_.input());
+        std::array<float, 4096> old;
+        while (chain->readTap(old) > 0) {}
+    }
+    running_ = true;
+    emit changed();
+}
+
+void GuidedCheck::end()
+{
+    running_ = false;
+    if (step_ == Step::Set) {
+        emit changed();
+        return;
+    }
+    const auto report = capture_.finishStep();
+    if (report.failure) {
+        emit failed(QString::fromStdString(report.failure->message), QString::fromStdString(report.failure->remedy));
+        emit changed();
+        return;
+    }
+    done_[std::size_t(step_)] = report.frames > 0;
+    if (!done_[std::size_t(step_)]) {
+        emit changed();
+        return;
+    }
+    if (step_ == Step::Rest) return measureRest();
+    next();
+}
+
+void GuidedCheck::next()
+{
+    step_ = Step(int(step_) + 1);
+    // Without a mains series there is nothing to turn away from.
+    if (step_ == Step::Turn && mainsHz_ <= 0.0) step_ = Step::Play;
+    if (step_ == Step::Set) judge();
+    emit changed();
+}
+
+/// The mains frequency has to be known before the turn is looked at.
+void GuidedCheck::measureRest()
+{
+    using Answer = std::shared_ptr<Result<FileMeasurement>>;
+    task_.run<Answer>(
+        tr("Looking for hum"),
+        [f = file(Step::Rest)](const Progress& p) {
+            return std::make_shared<Result<FileMeasurement>>(measureFile(f, {}, p));
+        },
+        [this](Answer rest) {
+            mainsHz_ = 0.0;
+            if (*rest && (*rest)->channels.front().noise.hum) mainsHz_ = (*rest)->channels.front().noise.hum->mainsHz;
+            next();
+        });
+    emit changed();
+}
+
+void GuidedCheck::judge()
+{
+    CheckFiles files;
+    files.rest = file(Step::Rest);
+    if (isDone(Step::Turn)) files.turn = file(Step::Turn);
+    files.play = file(Step::Play);
+    files.hardest = file(Step::Hardest);
+    MeasureOptions options = session_.measureOptions();
+    options.keepPicture = false;
+    using Answer = std::shared_ptr<Result<JudgedCheck>>;
+    task_.run<Answer>(
+        tr("Judging the check"),
+        [files, options](const Progress& p) {
+            return std::make_shared<Result<JudgedCheck>>(judgeCapture(files, options, p));
+        },
+        [this](Answer answer) {
+            if (!*answer) {
+                emit failed(QString::fromStdString(answer->error().message),
+                            QString::fromStdString(answer->error().remedy));
+            } else {
+                judged_ = std::move(**answer);
+                const CaptureCheck& c = judged_->check;
+                session_.note("check", tr("Input checked: averages %1 dBFS, change the gain by %2 dB, floor %3 dBFS")
+                                           .arg(c.averageDbfs ? figureText(*c.averageDbfs).c_str() : "-",
+                                                c.gainChangeDb ? signedText(*c.gainChangeDb).c_str() : "-",
+                                                c.floorDbfs ? figureText(*c.floorDbfs).c_str() : "-"));
+            }
+            emit changed();
+        });
+}
+
+void GuidedCheck::again()
+{
+    if (running_) { // this step from its beginning
+        running_ = false;
+        if (step_ != Step::Set) capture_.finishStep();
+        return begin();
+    }
+    if (isOver()) return restart();
+    if (step_ != Step::Rest) step_ = step_ == Step::Play && mainsHz_ <= 0.0 ? Step::Rest : Step(int(step_) - 1);
+    emit changed();
+}
+
+void GuidedCheck::goTo(Step step)
+{
+    if (running_ || task_.isBusy()) return;
+    if (step != Step::Rest && !isDone(Step::Rest)) return;
+    step_ = step;
+    emit changed();
+}
+
+void GuidedCheck::restart()
+{
+    if (running_ && step_ != Step::Set) capture_.finishStep();
+    running_ = false;
+    step_ = Step::Rest;
+    done_ = {};
+    judged_.reset();
+    trace_.clear();
+    mainsHz_ = 0.0;
+    remaining_.reset();
+    emit changed();
+}
+
+void GuidedCheck::look()
+{
+    if (!running_) return;
+    stepS_ += capture_.lookS();
+    if (step_ == Step::Turn) lookAtTurn();
+    if (step_ == Step::Set) lookAtNeedle();
+    if (lengthS(step_) > 0.0 && stepS_ >= lengthS(step_)) return end();
+    emit moved();
+}
+
+void GuidedCheck::lookAtTurn()
+{
+    auto* chain = audition_.chain();
+    if (!chain || mainsHz_ <= 0.0) return;
+    std::array<float, 4096> block;
+    while (const std::size_t n = chain->readTap(block))
+        window_.insert(window_.end(), block.begin(), block.begin() + long(n));
+    const double rate = capture_.rateHz();
+    const auto points = core::humTrace(window_, rate, mainsHz_);
+    if (points.empty()) return;
+    for (const HumPoint& p : points) trace_.push_back({turnedS_ + p.timeS, p.levelDbfs});
+    // The next windows begin where the trace would have gone on: every half window.
+    const auto hop = std::size_t(std::lround(10.0 * rate / mainsHz_)) / 2;
+    window_.erase(window_.begin(), window_.begin() + long(points.size() * hop));
+    turnedS_ += double(points.size() * hop) / rate;
+}
+
+/// By the average school: the median reading of the last bars against the average that is wanted. By the peak school:
+/// their highest peak. A bar in which nobody plays says nothing.
+void GuidedCheck::lookAtNeedle()
+{
+    if (!judged_ || !judged_->check.averageDbfs || !judged_->check.peakDbtp) return;
+    const bool average = session_.document().targetSchool != "peak";
+    const InputReading& r = capture_.reading();
+    bar_.push_back(average ? r.averageDbfs : r.peakDbfs);
+    std::vector<double> played;
+    double loudest = -200.0;
+    for (const auto* readings : {&bar_, &barsBefore_})
+        for (const double level : *readings) loudest = std::max(loudest, level);
+    for (const auto* readings : {&barsBefore_, &bar_})
+        for (const double level : *readings)
+            if (level > loudest - kPlaysWithinDb) played.push_back(level);
+    if (loudest > kSilentDbfs && played.size() >= kReadingsToJudge) {
+        const double by = judged_->check.gainChangeDb.value_or(0.0);
+        remaining_ =
+            average ? *judged_->check.averageDbfs + by - medianOf(played) : *judged_->check.peakDbtp + by - loudest;
+    }
+    if (stepS_ < session_.barSeconds()) return;
+    stepS_ = 0.0;
+    const double own = *std::ranges::max_element(bar_);
+    if (remaining_ && own > loudest - kPlaysWithinDb) agreeing_ = std::abs(*remaining_) <= kAgreeDb ? agreeing_ + 1 : 0;
+    barsBefore_.insert(barsBefore_.end(), bar_.begin(), bar_.end());
+    const std::size_t most = bar_.size() * (kBarsToAgree - 1);
+    if (barsBefore_.size() > most) barsBefore_.erase(barsBefore_.begin(), barsBefore_.end() - long(most));
+    bar_.clear();
+    if (agreeing_ >= kBarsToAgree) end();
+}
+
+GainEntry GuidedCheck::entry(const QString& gain, const PlayedWith& with) const
+{
+    GainEntry e;
+    e.when = localNow();
+    if (session_.layer()) {
+        e.guitar = session_.layer()->guitar;
+        e.pickup = session_.layer()->pickup;
+    }
+    e.interface = audition_.device() ? audition_.device()->name() : std::string();
+    e.input = int(capture_.input()) + 1;
+    e.gain = gain.trimmed().toStdString();
+    if (judged_) {
+        // As it stands now: after turning, what was asked for.
+        const CaptureCheck& c = judged_->check;
+        const bool turned = agreeing_ >= kBarsToAgree;
+        const double by = turned ? c.gainChangeDb.value_or(0.0) : 0.0;
+        if (c.averageDbfs) e.averageDbfs = *c.averageDbfs + by;
+        if (c.peakDbtp) e.peakDbtp = *c.peakDbtp + by;
+        if (c.floorDbfs) e.floorDbfs = *c.floorDbfs + by;
+    }
+    e.with = with;
+    if (session_.song()) e.with.tuning = session_.song()->tuning;
+    return e;
+}
+
+const GainEntry* GuidedCheck::lastEntry() const
+{
+    if (!session_.isOpen() || !session_.layer()) return nullptr;
+    const GainEntry now = entry({}, {});
+    return book_.last(now.guitar, now.pickup, now.interface, now.input);
+}
+
+void GuidedCheck::keep(GainEntry entry)
+{
+    if (const auto kept = book_.add(entry); !kept)
+        return emit failed(QString::fromStdString(kept.error().message), QString::fromStdString(kept.error().remedy));
+    session_.note("check",
+                  tr("Gain book: %1, %2 on %3: %4")
+                      .arg(QString::fromStdString(entry.guitar), QString::fromStdString(entry.pickup),
+                           QString::fromStdString(entry.interface), QString::fromStdString(gainSentence(entry))));
+    emit changed();
+}
+
+} // namespace gristle::app

@@ -1,0 +1,312 @@
+#include "app/benches/level/check_page.h"
+#include "app/benches/level/level_bench.h"
+#include "app/benches/log/log_bench.h"
+#include "core/audio/audio_reader.h"
+#include "core/audio/take_writer.h"
+#include "core/demo_session/demo_session.h"
+#include "core/session/gain_book.h"
+#include "engine/simulated_room.h"
+#include "support/window_bench.h"
+
+#include <QComboBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+
+using namespace gristle;
+using namespace gristle::app;
+using namespace gristle::core;
+using gristle::test::WindowBench;
+
+/// The check and recording on the real window, with the simulated interface under a clock of its own.
+class TestCapture : public QObject {
+    Q_OBJECT
+
+    QTemporaryDir dir_;
+
+    QString freshDemo()
+    {
+        static int n = 0;
+        const QString path = dir_.filePath(QString("demo %1.gristle").arg(++n));
+        std::filesystem::copy(dir_.filePath("first.gristle").toStdString(), path.toStdString(),
+                              std::filesystem::copy_options::recursive);
+        return path;
+    }
+    static engine::SimulatedRoom& room(WindowBench& b)
+    {
+        return *dynamic_cast<engine::SimulatedDevice*>(b.window.audition().device())->room();
+    }
+    static void open(WindowBench& b, const QString& session, const char* page)
+    {
+        b.window.openPaths({session});
+        b.settle();
+        b.window.capture().useTestClock();
+        b.window.showBench(0);
+        b.window.bench<LevelBench>()->showPage(page);
+        b.settle();
+    }
+    /// A step of the check: begun by the key, for a while, ended by the key where it does not end by itself.
+    static void step(WindowBench& b, double seconds)
+    {
+        GuidedCheck& check = b.window.bench<LevelBench>()->page<CheckPage>()->check();
+        const auto which = check.step();
+        room(b).setPlaying(which != GuidedCheck::Step::Rest && which != GuidedCheck::Step::Turn);
+        QTest::keyClick(b.find<QPushButton>("checkGo"), Qt::Key_Return);
+        QVERIFY(check.isRunning());
+        for (double at = 0.0; at < seconds; at += 0.1) {
+            if (which == GuidedCheck::Step::Turn) room(b).setAngleDeg(180.0 * at / seconds);
+            b.window.capture().runFor(0.1);
+        }
+        if (check.isRunning() && check.step() == which) QTest::keyClick(b.find<QPushButton>("checkGo"), Qt::Key_Return);
+        b.settle();
+    }
+
+private slots:
+    void initTestCase()
+    {
+        qputenv("GRISTLE_HOME", dir_.filePath("home").toUtf8());
+        QVERIFY(bool(makeDemoSession(dir_.filePath("first.gristle").toStdString())));
+    }
+
+    void checkAdviseRecordAndFindItInTheLog()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "check");
+        GuidedCheck& check = b.window.bench<LevelBench>()->page<CheckPage>()->check();
+        room(b).setGainDb(12.0);
+        using Step = GuidedCheck::Step;
+        step(b, 5.2);
+        QCOMPARE(check.step(), Step::Turn); // hum stands out in the room
+        step(b, 15.2);
+        QVERIFY(!check.humTrace().empty());
+        const HumTurn turn = humTurn(check.humTrace());
+        // The room's hum falls by 20 dB towards its quiet angle of 70 degrees: at 70 / 180 of the turn.
+        QVERIFY2(std::abs(turn.best.timeS - 15.0 * 70.0 / 180.0) < 1.0, qPrintable(QString::number(turn.best.timeS)));
+        QVERIFY2(std::abs(turn.differenceDb - 20.0) < 1.5, qPrintable(QString::number(turn.differenceDb)));
+        step(b, 12.0);
+        step(b, 8.0);
+        QVERIFY(check.isOver());
+        const CaptureCheck result = check.judged()->check;
+        QVERIFY(result.gainChangeDb && std::abs(*result.gainChangeDb) > 2.0); // there is something to turn
+        QVERIFY(std::abs(result.hum->mainsHz - 50.02) < 0.05);
+
+        // The advice is applied at the simulated preamp, and the needle agrees after three bars.
+        b.find<QPushButton>("turnSimulated")->click();
+        QCOMPARE(*b.window.capture().preampDb(), std::round(12.0 + std::round(*result.gainChangeDb)));
+        QTest::keyClick(b.find<QPushButton>("checkGo"), Qt::Key_Return);
+        for (int i = 0; i < 600 && check.isRunning(); ++i) b.window.capture().runFor(0.1);
+        QVERIFY(!check.isRunning());
+        QCOMPARE(check.barsThatAgree(), GuidedCheck::kBarsToAgree);
+        QVERIFY(std::abs(*check.remainingDb()) <= GuidedCheck::kAgreeDb);
+
+        // Kept in the gain book, and told the next time.
+        b.find<QLineEdit>("gainNow")->setText("34");
+        b.find<QPushButton>("keepGain")->click();
+        QVERIFY(b.find<QLabel>("gainBookLine")->text().contains("gain at 34"));
+
+        // A take with this gain is right, and stands in the log.
+        const auto before = b.window.session().layer()->takes.size();
+        b.window.bench<LevelBench>()->showPage("record");
+        b.find<QPushButton>("record")->click();
+        QVERIFY(b.window.capture().isRecording());
+        b.window.capture().runFor(12.0);
+        b.find<QPushButton>("record")->click();
+        b.settle();
+        const Layer& layer = *b.window.session().layer();
+        QCOMPARE(layer.takes.size(), before + 1);
+        QCOMPARE(layer.chosen, before);
+        const Take& take = *layer.chosenTake();
+        QCOMPARE(take.frames, std::int64_t(12.0 * 48000.0));
+        const auto average = b.window.session().averageDbfs(take);
+        QVERIFY(average && std::abs(*average - b.window.session().document().referenceDbfs) < 2.0);
+        bool logged = false;
+        for (const LogEntry& e : b.window.session().folder().readLog())
+            logged = logged || e.text.starts_with("Take recorded");
+        QVERIFY(logged);
+        // The file is what the interface gave: BWF, 24 bit, and nothing is left behind in audio/.
+        const auto reader = AudioReader::open(b.window.session().folder().path() / take.file);
+        QVERIFY(bool(reader) && reader->info().bits == 24);
+        QVERIFY(unfinishedRecordings(b.window.session().folder().path()).empty());
+        // One step of undo takes the take out again; its file stays.
+        b.window.session().undoStack().undo();
+        QCOMPARE(b.window.session().layer()->takes.size(), before);
+    }
+
+    void theLiveReadingsAreThoseOfTheSignal()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        // A sine of known level instead of the player: 0.5 V at +12 dBu full scale.
+        engine::SimulatedRoom::Setup setup;
+        setup.humDbu = -200.0;
+        setup.inputNoiseDbu = setup.converterNoiseDbfs = -200.0;
+        setup.performanceV.resize(48000);
+        for (std::size_t i = 0; i < setup.performanceV.size(); ++i)
+            setup.performanceV[i] = 0.5f * float(std::sin(2.0 * std::numbers::pi * 200.0 * double(i) / 48000.0));
+        b.window.audition().setDevice(std::make_unique<engine::SimulatedDevice>(
+            48000.0, 256, engine::SimulatedDevice::Clock::Manual, std::make_shared<engine::SimulatedRoom>(setup)));
+        b.window.capture().runFor(2.0);
+        const double truth = amplitudeToDb(0.5 / Calibration{12.0, false}.fullScaleVolts());
+        QVERIFY(std::abs(b.window.capture().reading().peakDbfs - truth) < 0.05);
+        QVERIFY(std::abs(b.window.capture().reading().averageDbfs - truth) < 0.05);
+        QVERIFY(std::abs(b.find<QLabel>("marginLeft")->text().toDouble() + truth) < 0.1);
+        QCOMPARE(b.window.capture().reading().clipped, std::int64_t(0));
+        b.window.capture().turnPreamp(20.0);
+        b.window.capture().runFor(0.5);
+        QVERIFY(b.window.capture().reading().clipped > 0);
+        QVERIFY(b.find<QLabel>("liveWarning")->text().contains("Clipped"));
+    }
+
+    void aLostDeviceKeepsTheTakeAndSaysUpToWhere()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        const auto before = b.window.session().layer()->takes.size();
+        b.window.capture().record();
+        b.window.capture().runFor(3.0);
+        room(b).unplugDevice();
+        b.window.capture().poll();
+        b.settle();
+        QVERIFY(!b.window.capture().isRecording());
+        QVERIFY2(b.window.notice().contains("3.0 s"), qPrintable(b.window.notice()));
+        QCOMPARE(b.window.session().layer()->takes.size(), before + 1);
+        QCOMPARE(b.window.session().take()->frames, std::int64_t(3 * 48000));
+    }
+
+    void anXrunIsMarkedInTheTake()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        b.window.capture().record();
+        b.window.capture().runFor(1.0);
+        const std::int64_t at = b.window.audition().recorder().frames();
+        room(b).loseOnce();
+        b.window.capture().runFor(1.0);
+        b.window.capture().stop();
+        b.settle();
+        QCOMPARE(b.window.session().take()->gaps, std::vector<std::int64_t>{at});
+        // It is in the file, too: the next one who opens the session knows.
+        const QString path = QString::fromStdString(b.window.session().folder().path().string());
+        b.window.session().close();
+        b.window.openPaths({path});
+        b.settle();
+        QCOMPARE(b.window.session().take()->gaps, std::vector<std::int64_t>{at});
+    }
+
+    void countInDelaysTheTakeByItsBars()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        b.window.capture().setCountIn(1);
+        b.window.capture().record();
+        QVERIFY(b.window.capture().isCountingIn() && !b.window.capture().isRecording());
+        const double bar = b.window.session().barSeconds();
+        b.window.capture().runFor(bar - 0.1);
+        QVERIFY(b.window.capture().isCountingIn());
+        b.window.capture().runFor(0.2);
+        QVERIFY(b.window.capture().isRecording());
+        b.window.capture().stop();
+        b.settle();
+        QVERIFY(b.window.session().take()->frames < 48000);
+    }
+
+    void aTakeThatNobodyFinishedIsRecovered()
+    {
+        const QString session = freshDemo();
+        std::string song, part, layer;
+        {
+            const auto folder = SessionFolder::open(session.toStdString(), Access::Read);
+            song = folder->document().songs[0].name;
+            part = folder->document().songs[0].parts[0].name;
+            layer = folder->document().songs[0].parts[0].layers[0].name;
+        }
+        RecordingNote note;
+        note.targets = {{song, part, layer, 0}};
+        note.recorded = "2026-11-26T10:00:00";
+        note.source = "an interface, input 1";
+        note.input = {18.0, false};
+        const auto file = beginRecording(session.toStdString(), note);
+        QVERIFY(bool(file));
+        {
+            auto writer = TakeWriter::create(*file, {48000, 1, SampleFormat::Int24, "", ""});
+            std::vector<float> x(48000, 0.25f);
+            QVERIFY(bool(writer->write(x)));
+            writer->sync();
+        } // as if the program had ended here: no keepRecording
+        WindowBench b;
+        b.window.openPaths({session});
+        b.settle();
+        const Take* take = b.window.session().take();
+        QVERIFY(take);
+        QCOMPARE(take->frames, std::int64_t(48000));
+        QCOMPARE(take->input, note.input);
+        QVERIFY(take->file.starts_with("audio/") && !take->file.starts_with("audio/."));
+        QVERIFY(unfinishedRecordings(session.toStdString()).empty());
+    }
+
+    void closingWhileRecordingKeepsTheTake()
+    {
+        const QString session = freshDemo();
+        std::size_t before = 0;
+        {
+            WindowBench b;
+            open(b, session, "record");
+            before = b.window.session().layer()->takes.size();
+            b.window.capture().record();
+            b.window.capture().runFor(2.0);
+        }
+        const auto folder = SessionFolder::open(session.toStdString(), Access::Read);
+        QCOMPARE(folder->document().songs[0].parts[0].layers[0].takes.size(), before + 1);
+    }
+
+    void hearingOneselfFollowsTheChoice()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        auto* device = dynamic_cast<engine::SimulatedDevice*>(b.window.audition().device());
+        const auto loudest = [&] {
+            device->advance(96000); // two seconds; the player strums in each
+            float most = 0.0f;
+            for (const float x : device->heardLeft()) most = std::max(most, std::abs(x));
+            device->forget();
+            return most;
+        };
+        b.window.capture().runFor(2.0);
+        QCOMPARE(loudest(), 0.0f);
+        b.find<QComboBox>("hearMyself")->setCurrentIndex(1);
+        emit b.find<QComboBox>("hearMyself")->activated(1);
+        const float dry = loudest();
+        QVERIFY(dry > 0.001f);
+        b.window.capture().setHear(Hear::Rig);
+        loudest(); // the swap is faded
+        const float rig = loudest();
+        QVERIFY(rig > 0.001f && std::abs(rig - dry) > 0.001f);
+        b.window.capture().setHear(Hear::Nothing);
+        loudest();
+        QCOMPARE(loudest(), 0.0f);
+    }
+
+    void everyPageFitsAndNamesItsControls()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "check");
+        b.window.resize(1024, 700);
+        for (const char* page : {"take", "check", "record"}) {
+            b.window.bench<LevelBench>()->showPage(page);
+            QTest::qWait(30);
+            auto* shown = b.find<QWidget>((std::string("page.") + page).c_str());
+            for (QWidget* w : shown->findChildren<QWidget*>()) {
+                if (!w->isVisible()) continue;
+                if (qobject_cast<QPushButton*>(w) || qobject_cast<QComboBox*>(w) || qobject_cast<QLineEdit*>(w))
+                    if (!w->objectName().startsWith("qt_"))
+                        QVERIFY2(!w->accessibleName().isEmpty(), qPrintable(w->objectName()));
+                const QRect r(w->mapTo(shown, QPoint(0, 0)), w->size());
+                QVERIFY2(shown->rect().adjusted(-1, -1, 1, 1).contains(r),
+                         qPrintable(QString("%1 %2").arg(page, w->objectName())));
+            }
+        }
+    }
+};
+
+QTEST_MAIN(TestCapture)
+#include "test_capture.moc"

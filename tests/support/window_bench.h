@@ -1,0 +1,41 @@
+#pragma once
+
+#include "app/shell/main_window.h"
+#include "engine/simulated_device.h"
+
+#include <QtTest/QtTest>
+
+namespace gristle::test {
+
+/// A window with a device that is driven by hand, and answers instead of dialogs.
+struct WindowBench {
+    app::MainWindow window;
+    engine::SimulatedDevice* device;
+    QString savePath, newPath;
+
+    WindowBench()
+    {
+        auto own = std::make_unique<engine::SimulatedDevice>(48000.0, 512, engine::SimulatedDevice::Clock::Manual);
+        device = own.get();
+        window.audition().setDevice(std::move(own));
+        window.dialogs().newSession = [this] { return newPath; };
+        window.dialogs().importRows = [](std::vector<app::ImportRow> rows) { return rows; };
+        window.dialogs().saveFile = [this](const QString&, const QString&, const QString&, QString*) {
+            return savePath;
+        };
+        window.show();
+    }
+    void settle()
+    {
+        int calm = 0; // nothing under way for a while: answers and the requests that follow them have come
+        QTRY_VERIFY_WITH_TIMEOUT((calm = window.isIdle() ? calm + 1 : 0) > 5, 60000);
+    }
+    template<typename T> T* find(const char* name)
+    {
+        T* found = window.findChild<T*>(name);
+        if (!found) qFatal("no widget named %s", name);
+        return found;
+    }
+};
+
+} // namespace gristle::test
