@@ -34,6 +34,8 @@ using Job = std::function<core::Result<Answer>(const Surroundings&)>;
 // One function for each command, defined in the file of its name: adds its options to `app`, and sets `job` when it is
 // the one that was called.
 void addCheck(CLI::App& app, Job& job);
+void addLedger(CLI::App& app, Job& job);
+void addClean(CLI::App& app, Job& job);
 void addDemo(CLI::App& app, Job& job);
 void addDevices(CLI::App& app, Job& job);
 void addLoading(CLI::App& app, Job& job);

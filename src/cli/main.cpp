@@ -69,7 +69,7 @@ int run(int argc, char** argv)
     app.add_flag("--quiet", surroundings.quiet, "No progress");
     Job job;
     for (const auto add : {addMeasure, addRender, addNodes, addMix, addStereo, addLoading, addDevices, addCheck,
-                           addRecord, addSession, addDemo})
+                           addLedger, addClean, addRecord, addSession, addDemo})
         add(app, job);
     try {
         app.parse(argc, argv);

@@ -77,6 +77,20 @@ void LiveChain::addVoice(LiveVoice& voice, std::size_t frames) noexcept
     }
 }
 
+void LiveChain::addTone(float* left, float* right, std::size_t frames) noexcept
+{
+    const double wish = double(tone_.load()), step = 0.1 / (0.2 * rateHz_); // a tenth of full scale in 200 ms
+    if (wish == 0.0 && toneLevel_ == 0.0) return;
+    const double turn = 2.0 * std::numbers::pi * toneHz_.load() / rateHz_;
+    for (std::size_t i = 0; i < frames; ++i) {
+        toneLevel_ += std::clamp(wish - toneLevel_, -step, step);
+        const auto x = float(toneLevel_ * std::sin(tonePhase_));
+        tonePhase_ = std::fmod(tonePhase_ + turn, 2.0 * std::numbers::pi);
+        left[i] += x;
+        right[i] += x;
+    }
+}
+
 /// A short sine with soft edges.
 void LiveChain::addClick(float* left, float* right, std::size_t frames) noexcept
 {
@@ -119,6 +133,7 @@ void LiveChain::add(float* left, float* right, std::size_t frames) noexcept
         left[i] += gain * sum_[0][i];
         right[i] += gain * sum_[1][i];
     }
+    addTone(left, right, frames);
     addClick(left, right, frames);
 }
 

@@ -33,6 +33,8 @@ public:
     /// The samples of one input as they come, for looking at them live; what nobody fetches is dropped. One reader.
     void setTap(std::size_t input) noexcept { tapInput_.store(input); }
     std::size_t readTap(std::span<float> out) noexcept;
+    /// A steady sine to both outputs, for calibration; amplitude 0: none. Faded in and out.
+    void setTone(double hz, float amplitude) noexcept { toneHz_.store(hz), tone_.store(amplitude); }
     /// A click every so many frames, from now on; 0: none.
     void setClick(std::size_t everyFrames) noexcept { click_.store(everyFrames); }
     /// Frames from input to output, besides the device's own buffers: the slowest voice.
@@ -44,13 +46,15 @@ public:
 private:
     void collect();
     void addVoice(LiveVoice& voice, std::size_t frames) noexcept;
+    void addTone(float* left, float* right, std::size_t frames) noexcept;
     void addClick(float* left, float* right, std::size_t frames) noexcept;
 
     Recorder& recorder_;
     std::vector<std::shared_ptr<LiveProgram>> alive_; ///< control thread
     std::atomic<LiveProgram*> wanted_{nullptr}, using_{nullptr};
     std::atomic<bool> listening_{false};
-    std::atomic<float> gain_{1.0f};
+    std::atomic<float> gain_{1.0f}, tone_{0.0f};
+    std::atomic<double> toneHz_{220.0};
     std::atomic<std::size_t> click_{0}, tapInput_{0};
     SpscRing<float> tap_{1u << 16};
 
@@ -61,6 +65,7 @@ private:
     SafeRamp gate_;
     double shownGain_ = 0.0, gainStep_, rateHz_;
     std::size_t sinceClick_ = 0;
+    double toneLevel_ = 0.0, tonePhase_ = 0.0;
 };
 
 } // namespace gristle::engine

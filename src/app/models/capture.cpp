@@ -2,6 +2,7 @@
 
 #include "core/mix/session_mix.h"
 #include "core/stereo/pan_law.h"
+#include "core/units/calibrate.h"
 #include "engine/loop_ping.h"
 #include "engine/simulated_device.h"
 #include "engine/standard_room.h"
@@ -37,6 +38,7 @@ Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
     connect(&timer_, &QTimer::timeout, this, &Capture::poll);
     connect(&audition_, &Audition::deviceChanged, this, [this] {
         if (isRecording()) stop();
+        tone_ = false;
         input_ = std::min(input_, inputs() > 0 ? inputs() - 1 : 0);
         applyHearing();
         if (isOpen())
@@ -161,6 +163,7 @@ void Capture::applyHearing()
         CompileOptions options;
         options.context = layerRecipe(session_.folder(), Take{}, rig).context;
         options.context.rateHz = rateHz();
+        options.context.fullScaleV = session_.document().interface.fullScaleVolts();
         options.maxBlock = engine::LiveChain::kMostFrames;
         options.live = true;
         options.allowMissing = true;
@@ -212,6 +215,14 @@ void Capture::ping()
             emit changed();
             emit pinged(roundTrip_->delaySamples);
         });
+}
+
+void Capture::setTone(bool on)
+{
+    tone_ = on && audition_.chain();
+    if (auto* chain = audition_.chain())
+        chain->setTone(kTestToneHz, tone_ ? float(dbToAmplitude(kTestToneDbfs)) : 0.0f);
+    emit changed();
 }
 
 void Capture::record()

@@ -50,6 +50,9 @@ public:
     bool isDelayMeasured() const { return roundTrip_.has_value(); }
     void ping(); ///< over a cable from an output to the chosen input; pinged() or failed()
 
+    void setTone(bool on); ///< the test tone of the calibration
+    bool isTone() const { return tone_; }
+
     // takes
     void setCountIn(int bars) { countInBars_ = bars; }
     int countIn() const { return countInBars_; }
@@ -107,6 +110,7 @@ private:
     bool inStep_ = false;
     InputReading reading_;
     double lookS_ = 0.0;
+    bool tone_ = false;
     double needle_ = 0.0; ///< rectified mean, smoothed
     std::int64_t clipsBefore_ = 0;
     std::deque<double> played_; ///< readings of the last while, of those that play

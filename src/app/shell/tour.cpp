@@ -1,12 +1,15 @@
 #include "app/shell/tour.h"
 #include "app/benches/level/check_page.h"
 #include "app/benches/level/level_bench.h"
+#include "app/benches/level/loading_page.h"
 #include "app/benches/log/log_bench.h"
 #include "app/shell/exporter.h"
 
 #include "app/shell/main_window.h"
 #include "app/theme/theme.h"
 #include "engine/simulated_device.h"
+
+#include <QPushButton>
 
 namespace gristle::app {
 
@@ -43,6 +46,16 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
         window_.capture().runFor(12.0);
     });
     steps_.push_back([this] { shoot("record"); });
+    steps_.push_back([this] {
+        window_.session().edit(QStringLiteral("Loading set-ups"), "loading", [](core::SessionDocument& d) {
+            d.loadings = {"pickup=narrow", "pickup=narrow input=68", "pickup=narrow cable=12 input=68 buffer=guitar"};
+        });
+        window_.bench<LevelBench>()->showPage("loading");
+        window_.bench<LevelBench>()->page<LoadingPage>()->findChild<QPushButton*>("setup.2")->click();
+    });
+    steps_.push_back([this] { shoot("loading"); });
+    steps_.push_back([this] { window_.bench<LevelBench>()->showPage("ledger"); });
+    steps_.push_back([this] { shoot("ledger"); });
     steps_.push_back([this] {
         window_.bench<LevelBench>()->showPage("take");
         Theme::instance().setLamp(Lamp::Off);

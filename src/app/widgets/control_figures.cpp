@@ -60,11 +60,11 @@ private:
     ParameterSpec spec_;
 };
 
-ControlFigures::ControlFigures(QWidget* parent) : QWidget(parent)
+ControlFigures::ControlFigures(QWidget* parent, int rows) : QWidget(parent), rows_(rows)
 {
     grid_ = new QGridLayout(this);
     grid_->setContentsMargins(0, 0, 0, 0);
-    grid_->setHorizontalSpacing(10);
+    grid_->setHorizontalSpacing(rows > 0 ? 6 : 10);
     grid_->setVerticalSpacing(2);
 }
 
@@ -104,9 +104,11 @@ void ControlFigures::setNode(const NodeType* type, const ParameterValues& values
 
 void ControlFigures::addRow(const ParameterSpec& spec, int row)
 {
+    const int column = rows_ > 0 ? 3 * (row / rows_) : 0;
+    if (rows_ > 0) row %= rows_;
     auto* label = new QLabel(QString::fromStdString(spec.label), this);
     label->setToolTip(QString::fromStdString(spec.about));
-    grid_->addWidget(label, row, 0);
+    grid_->addWidget(label, row, column);
     const QString text = QString::fromStdString(valueText(values_.at(spec.key)));
     QWidget* editor = nullptr;
     if (spec.kind == ParameterKind::Choice || spec.kind == ParameterKind::File) {
@@ -120,7 +122,7 @@ void ControlFigures::addRow(const ParameterSpec& spec, int row)
             for (const auto& c : spec.choices) box->addItem(QString::fromStdString(c));
         }
         box->setCurrentIndex(box->findText(text)); // none chosen: none shown
-        box->setMinimumWidth(120);
+        box->setMinimumWidth(rows_ > 0 ? 90 : 120);
         box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
         connect(box, &QComboBox::activated, this, [this, spec, box](int index) {
             focused_ = spec.key;
@@ -135,7 +137,7 @@ void ControlFigures::addRow(const ParameterSpec& spec, int row)
     } else {
         auto* line = new FigureEdit(spec, this);
         line->setText(text);
-        line->setFixedWidth(86);
+        line->setFixedWidth(rows_ > 0 ? 64 : 86);
         line->take = [this, spec](const QString& t) { offer(spec, t); };
         connect(line, &QLineEdit::editingFinished, this, [this, spec, line] { offer(spec, line->text()); });
         connect(line, &QLineEdit::selectionChanged, this, [this, spec] {
@@ -154,12 +156,12 @@ void ControlFigures::addRow(const ParameterSpec& spec, int row)
     editor->setAccessibleName(QString::fromStdString(spec.label));
     editor->setToolTip(QString::fromStdString(spec.about));
     editors_[spec.key] = editor;
-    grid_->addWidget(editor, row, 1, Qt::AlignRight);
+    grid_->addWidget(editor, row, column + 1, Qt::AlignRight);
     auto* unit = new QLabel(QString::fromStdString(spec.kind == ParameterKind::Time ? "" : spec.unit), this);
     unit->setFont(Theme::instance().text(TextSize::Small));
     unit->setProperty("tone", "2");
-    unit->setMinimumWidth(26);
-    grid_->addWidget(unit, row, 2);
+    unit->setMinimumWidth(rows_ > 0 ? 40 : 26);
+    grid_->addWidget(unit, row, column + 2);
 }
 
 void ControlFigures::offer(const ParameterSpec& spec, const QString& text)

@@ -18,7 +18,8 @@ class FigureEdit;
 class ControlFigures : public QWidget {
     Q_OBJECT
 public:
-    explicit ControlFigures(QWidget* parent = nullptr);
+    /// @param rows  in a column; further ones stand beside it. 0: all in one
+    explicit ControlFigures(QWidget* parent = nullptr, int rows = 0);
     ~ControlFigures() override;
     /// @param files  what a file parameter may choose from; the last entry of the list asks for another
     void setNode(const core::NodeType* type, const core::ParameterValues& values, const QStringList& files);
@@ -41,6 +42,7 @@ private:
     QStringList files_;
     std::string focused_;
     QGridLayout* grid_;
+    int rows_;
     std::map<std::string, QWidget*> editors_;
 };
 

@@ -152,4 +152,11 @@ Result<std::string> readText(const fs::path& path, std::size_t mostBytes)
     return text;
 }
 
+bool liesInside(const std::filesystem::path& file, const std::filesystem::path& folder)
+{
+    const auto relative =
+        std::filesystem::weakly_canonical(file).lexically_relative(std::filesystem::weakly_canonical(folder));
+    return !relative.empty() && *relative.begin() != "..";
+}
+
 } // namespace gristle::core

@@ -34,4 +34,7 @@ Result<std::string> readText(const std::filesystem::path& path, std::size_t most
 /// The failure of writing `path`, in words, with the reason that errno gives.
 Error writeError(const std::filesystem::path& path, int errnoValue);
 
+/// True where a file lies in a folder or below it, links followed.
+bool liesInside(const std::filesystem::path& file, const std::filesystem::path& folder);
+
 } // namespace gristle::core

@@ -111,6 +111,7 @@ Result<LayerSource> LayerSource::open(const LayerRecipe& recipe)
     const int rate = recipe.rateHz > 0 ? recipe.rateHz : own;
     CompileOptions options{recipe.context, kBlock, recipe.allowMissing};
     options.context.rateHz = rate;
+    options.context.fullScaleV = recipe.input.fullScaleVolts();
     auto rig = CompiledRig::compile(recipe.rig, options);
     if (!rig) return rig.error();
 

@@ -21,8 +21,8 @@ struct StageLevels {
 struct CompileOptions {
     NodeContext context;
     std::size_t maxBlock = 4096;
-    bool live = false;         ///< for playing: nodes avoid delay
     bool allowMissing = false; ///< a node that cannot be made (missing impulse) is bypassed and named in warnings()
+    bool live = false;         ///< for playing: nodes avoid delay
 };
 
 /// A rig made ready for one rate. Lanes are latency-compensated against each other. One thread at a time.

@@ -67,6 +67,7 @@ struct NodeContext {
     std::filesystem::path folder;   ///< relative file names start here
     std::filesystem::path boundary; ///< if not empty, files outside this folder are refused
     double rateHz = 48000.0;
+    double fullScaleV = 1.0; ///< volts at sample value 1.0 of what comes in
 };
 
 struct NodeType {

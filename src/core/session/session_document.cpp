@@ -229,7 +229,9 @@ Json sessionHeadToJson(const SessionDocument& d)
             {"reference_dbfs", d.referenceDbfs},
             {"target_school", d.targetSchool},
             {"place_law", panLawText(d.law)},
-            {"interface", calibrationToJson(d.interface)}};
+            {"interface", calibrationToJson(d.interface)},
+            {"reamp", {{"output", calibrationToJson(d.reamp.output)}, {"box_db", d.reamp.boxDb}}},
+            {"loading", d.loadings}};
 }
 
 Json sessionToJson(const SessionDocument& d)
@@ -258,6 +260,16 @@ Result<SessionDocument> sessionFromJson(const Json& json)
     fields.text("target_school", d.targetSchool);
     fields.text("place_law", law);
     d.interface = readCalibration(fields.find("interface"), "session.json.interface", failure);
+    if (const Json* reamp = fields.find("reamp")) {
+        Fields path(*reamp, "session.json.reamp", failure);
+        d.reamp.output = readCalibration(path.find("output"), "session.json.reamp.output", failure);
+        path.number("box_db", d.reamp.boxDb, -60.0, 60.0);
+    }
+    fields.list("loading", d.loadings, [](const Json& v, const std::string& at, std::optional<Error>& bad) {
+        if (v.is_string()) return v.get<std::string>();
+        if (!bad) bad = Error{ErrorCode::BadDocument, at + " is no text", "mend the file or go back to a copy"};
+        return std::string();
+    });
     fields.list("song", d.songs, readSong);
     if (failure) return *failure;
     const auto parsed = parsePanLaw(law);

@@ -56,6 +56,13 @@ struct Song {
     double quartersPerBar() const;
 };
 
+/// What stands between the interface's output and the amplifier's input.
+struct ReampPath {
+    Calibration output{12.0, true}; ///< dBu of a full-scale sine at the output
+    double boxDb = 0.0;             ///< what a reamp box adds, mostly below 0
+    bool operator==(const ReampPath&) const = default;
+};
+
 /// All that a session knows besides its audio, impulses and rigs. A value: copy it, change it, save it.
 struct SessionDocument {
     std::string name = "Session";
@@ -64,6 +71,8 @@ struct SessionDocument {
     std::string targetSchool = "average"; ///< or "peak"
     PanLaw law = PanLaw::Minus3;
     Calibration interface; ///< of the first interface: what new takes get, and the output scale
+    ReampPath reamp;
+    std::vector<std::string> loadings; ///< set-ups between string and input, as values of the loading node
     std::vector<Song> songs;
     bool operator==(const SessionDocument&) const = default;
 };

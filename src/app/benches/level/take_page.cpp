@@ -1,6 +1,7 @@
 #include "app/benches/level/take_page.h"
 
 #include "app/benches/level/level_strip.h"
+#include "core/advice/clean_findings.h"
 
 #include <QComboBox>
 #include <QDoubleSpinBox>
@@ -25,6 +26,8 @@ TakePage::TakePage(const BenchContext& context, QWidget* parent)
     connect(&audition_(), &Audition::metered, this,
             [this] { strip_->setPosition(audition_().isPlaying() ? audition_().reading().positionS : -1.0); });
     connect(&Theme::instance(), &Theme::changed, this, &TakePage::refresh);
+    for (auto signal : {&SessionModel::rigChanged, &SessionModel::pathChanged, &SessionModel::measured})
+        connect(&session(), signal, this, &TakePage::judgeCleaning);
 }
 
 void TakePage::build()
@@ -216,13 +219,88 @@ Remedies TakePage::remedies() const
     SessionModel* model = &session();
     for (const char* code : {"level.low", "level.hot", "level.headroom", "level.clipped"})
         out[code] = {tr("Note it for the next take"), [model, said] { model->note("level", said); }};
+    auto* self = const_cast<TakePage*>(this);
+    const std::size_t channel = session().take()->channel > 0 ? std::size_t(session().take()->channel - 1) : 0;
+    if (const auto& hum = m->channels[std::min(channel, m->channels.size() - 1)].noise.hum)
+        out["level.hum"] = {tr("Comb it out, as a last resort"), [self, hz = hum->mainsHz] {
+                                RigNode node;
+                                node.type = "humcomb";
+                                node.values["mains"] = std::round(hz * 1000.0) / 1000.0;
+                                self->putFirstInRig(std::move(node),
+                                                    tr("Hum comb put first, %1 Hz").arg(hz, 0, 'f', 2));
+                            }};
+    const auto rest = session().folder().path() / "cache" / "check" / "rest.wav";
+    std::error_code ignored;
+    if (std::filesystem::exists(rest, ignored))
+        out["level.noise"] = {tr("Reduce the hiss by the check's rest"), [self, rest] {
+                                  const auto file =
+                                      self->session().importImpulse(QString::fromStdString(rest.string()));
+                                  if (!file) return;
+                                  RigNode node;
+                                  node.type = "hiss";
+                                  node.values["profile"] = *file;
+                                  self->putFirstInRig(std::move(node), tr("Hiss reduction put first"));
+                              }};
     return out;
+}
+
+/// Before the stages that make it louder; a node of the same kind that is there already is set anew.
+void TakePage::putFirstInRig(RigNode node, const QString& text)
+{
+    RigDocument rig = session().rig();
+    std::erase_if(rig.chain, [&](const RigNode& n) { return n.type == node.type; });
+    rig.chain.insert(rig.chain.begin(), std::move(node));
+    session().setRig(std::move(rig), text);
+}
+
+/// What the rig's cleaning nodes take from this take, of the noise and of the guitar.
+void TakePage::judgeCleaning()
+{
+    const Take* take = session().isOpen() ? session().take() : nullptr;
+    RigDocument cleaning;
+    if (take)
+        for (RigNode& node : session().rig().chain)
+            if ((node.type == "humcomb" || node.type == "hiss") && !node.bypass) {
+                node.values["hear"] = std::string("cleaned");
+                cleaning.chain.push_back(std::move(node));
+            }
+    const std::string key = cleaning.chain.empty() ? std::string() : take->file + " " + recallLine(cleaning.chain);
+    if (key == cleanKey_) return;
+    cleanKey_ = key;
+    cleanFound_.clear();
+    cleanTask_.cancel();
+    if (key.empty()) return;
+    LayerRecipe recipe = layerRecipe(session().folder(), *take, cleaning);
+    recipe.tailS = 0.0;
+    const auto out = session().folder().path() / "cache" / "cleaned.wav";
+    using Answer = std::shared_ptr<Result<std::optional<CleanJudgement>>>;
+    cleanTask_.run<Answer>(
+        tr("Judging the cleaning"),
+        [recipe, out](const Progress& p) {
+            using Judged = Result<std::optional<CleanJudgement>>;
+            std::error_code ignored;
+            std::filesystem::create_directories(out.parent_path(), ignored);
+            const auto channel = chooseChannel(recipe.file, recipe.channelFromOne);
+            if (!channel) return std::make_shared<Judged>(channel.error());
+            const auto rendered = renderToFile(out, recipe, SampleFormat::Float32, p);
+            if (!rendered) return std::make_shared<Judged>(rendered.error());
+            auto judged = core::judgeCleaning(recipe.file, *channel, out, p);
+            std::filesystem::remove(out, ignored);
+            return std::make_shared<Judged>(std::move(judged));
+        },
+        [this](Answer answer) {
+            if (*answer && answer->value()) cleanFound_ = cleanFindings(*answer->value());
+            emit stateChanged();
+        });
 }
 
 void TakePage::findings(FindingsPanel& panel) const
 {
     const Take* take = session().isOpen() ? session().take() : nullptr;
-    panel.show(take ? session().levelFindings(*take) : std::vector<Finding>{}, remedies(),
+    auto found = take ? session().levelFindings(*take) : std::vector<Finding>{};
+    found.insert(found.end(), cleanFound_.begin(), cleanFound_.end());
+    rank(found);
+    panel.show(found, remedies(),
                take ? tr("Measuring \u2026") : tr("Bring a take in and Gristle says whether it was captured right."));
 }
 

@@ -19,6 +19,7 @@ public:
     TakePage(const BenchContext& context, QWidget* parent);
     void findings(FindingsPanel& panel) const override;
     AuditionRequest audition() const override;
+    bool isBusy() const override { return cleanTask_.isBusy(); }
 
 private:
     void build();
@@ -27,6 +28,8 @@ private:
     void refreshFields();
     void writeFields();
     Remedies remedies() const;
+    void putFirstInRig(core::RigNode node, const QString& text);
+    void judgeCleaning();
 
     QLabel *big_, *bigUnit_, *readings_;
     LevelStrip* strip_;
@@ -34,6 +37,9 @@ private:
     QComboBox *school_, *takes_;
     QDoubleSpinBox *reference_, *fullScale_;
     QLineEdit *guitar_, *pickup_;
+    TaskRunner cleanTask_;
+    std::string cleanKey_; ///< take and nodes that cleanFound_ is of
+    std::vector<core::Finding> cleanFound_;
     bool refreshing_ = false;
 };
 

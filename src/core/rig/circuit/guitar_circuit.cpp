@@ -116,6 +116,32 @@ double insertionLossDb(const GuitarCircuit& circuit, double hz)
     return levelDb(intoIdealInput(circuit), hz) - levelDb(circuit, hz);
 }
 
+double thermalNoiseV(const GuitarCircuit& g)
+{
+    constexpr double kBoltzmann = 1.380649e-23, kKelvin = 293.15, kLow = 20.0, kHigh = 20000.0;
+    constexpr int kSteps = 600;
+    const double ratio = std::pow(kHigh / kLow, 1.0 / kSteps);
+    double square = 0.0;
+    for (int i = 0; i < kSteps; ++i) { // over the logarithm of frequency, where resonances are as wide everywhere
+        const double low = kLow * std::pow(ratio, i), hz = low * std::sqrt(ratio), w = 2.0 * kPi * hz;
+        TwoPort port = guitarPort(g, w);
+        port *= shunt(Complex(0.0, w * g.cable.farad()));
+        // From behind, with the source shorted: output impedance b / a of the chain.
+        Complex z = port.b / port.a;
+        double gain = 1.0;
+        if (g.buffer) {
+            z = 1.0 / (1.0 / z + admittanceOf(g.buffer->input, w));
+            TwoPort behind = series(g.buffer->outputOhm);
+            behind *= shunt(Complex(0.0, w * g.buffer->after.farad()) + admittanceOf(g.input, w));
+            gain = 1.0 / std::norm(behind.a);
+        } else {
+            z = 1.0 / (1.0 / z + admittanceOf(g.input, w));
+        }
+        square += 4.0 * kBoltzmann * kKelvin * z.real() * gain * low * (ratio - 1.0);
+    }
+    return std::sqrt(square);
+}
+
 std::vector<float> loadingFilter(const GuitarCircuit& from, const GuitarCircuit& to, double rateHz, std::size_t taps)
 {
     // Real cepstrum of the log magnitude, folded to positive time, and back: the minimum-phase response. The transform

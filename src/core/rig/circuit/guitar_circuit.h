@@ -76,6 +76,11 @@ ResonanceFigures resonanceOf(const GuitarCircuit& circuit);
 /// Below 0 where a buffer near the guitar spares it the cable.
 double insertionLossDb(const GuitarCircuit& circuit, double hz);
 
+/// The RMS voltage of thermal noise at the input from 20 Hz to 20 kHz: 4 k T times the real part of the impedance that
+/// the input looks into and stands across, at 20 degrees. The least that any circuit of these parts can have. Source:
+/// Nyquist 1928.
+double thermalNoiseV(const GuitarCircuit& circuit);
+
 /// A minimum-phase FIR that turns what was recorded through `from` into what `to` would have given, exact in level to
 /// 0.01 dB below 16 kHz. Both circuits are minimum phase, so their quotient is. By the real cepstrum.
 /// Source: Oppenheim and Schafer, Discrete-Time Signal Processing, ch. 12.

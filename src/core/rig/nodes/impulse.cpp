@@ -65,12 +65,6 @@ Result<double> storedGain(const fs::path& file)
                  "take level=plain"};
 }
 
-bool liesInside(const fs::path& file, const fs::path& folder)
-{
-    const auto relative = fs::weakly_canonical(file).lexically_relative(fs::weakly_canonical(folder));
-    return !relative.empty() && *relative.begin() != "..";
-}
-
 Result<std::unique_ptr<NodeProcessor>> makeImpulse(const ParameterValues& v, const NodeContext& context)
 {
     const std::string& name = textOf(v, "file");

@@ -8,6 +8,8 @@ namespace gristle::core {
 NodeType amplifierNode();
 NodeType delayNode();
 NodeType gainNode();
+NodeType hissNode();
+NodeType humCombNode();
 NodeType impulseNode();
 NodeType loadingNode();
 NodeType placeNode();

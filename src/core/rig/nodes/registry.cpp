@@ -5,7 +5,8 @@ namespace gristle::core {
 const std::vector<NodeType>& nodeTypes()
 {
     static const std::vector<NodeType> all = {
-        gainNode(), loadingNode(), softDriveNode(), amplifierNode(), impulseNode(), delayNode(), placeNode(),
+        gainNode(),      humCombNode(), hissNode(),  loadingNode(), softDriveNode(),
+        amplifierNode(), impulseNode(), delayNode(), placeNode(),
     };
     return all;
 }
