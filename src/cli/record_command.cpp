@@ -1,7 +1,7 @@
 #include "cli/report.h"
 #include "core/advice/level_findings.h"
 #include "core/audio/file_place.h"
-#include "core/session/session_folder.h"
+#include "core/session/recorded_take.h"
 #include "engine/recorder.h"
 #include "engine/simulated_device.h"
 
@@ -18,6 +18,7 @@ namespace {
 
 struct Options {
     std::string out, device;
+    std::string session, song, part, layer = "Layer 1";
     std::vector<int> inputs{1};
     double seconds = 0.0, rate = 48000.0, countInS = 0.0, gainDb = 0.0;
     int buffer = 256;
@@ -70,6 +71,48 @@ Result<std::unique_ptr<engine::AudioDevice>> deviceFor(const Options& o, std::si
     return device;
 }
 
+/// Where the recording goes while it runs: beside its place, or into a session's audio/ with its note.
+struct Place {
+    std::filesystem::path file;
+    std::optional<SessionFolder> session; ///< locked for as long
+};
+
+Result<Place> placeFor(const Options& o, const engine::AudioDevice& device)
+{
+    if (o.session.empty() == o.out.empty())
+        return Error{ErrorCode::Usage, "record: name a file or a session, one of them", "record OUT, or record --session DIR --part NAME"};
+    if (o.session.empty()) return Place{placeBeside(o.out), std::nullopt};
+    if (o.part.empty()) return Error{ErrorCode::Usage, "record --session: the part is not named", "name it with --part"};
+    auto session = SessionFolder::open(o.session, Access::Write);
+    if (!session) return session.error();
+    RecordingNote note;
+    const std::string song = !o.song.empty() ? o.song : session->document().songs.empty() ? "Song 1" : session->document().songs.front().name;
+    for (std::size_t i = 0; i < o.inputs.size(); ++i) // a layer an input
+        note.targets.push_back({song, o.part, o.inputs.size() > 1 ? fmt::format("{} {}", o.layer, i + 1) : o.layer,
+                                o.inputs.size() > 1 ? int(i + 1) : 0});
+    note.recorded = localNow();
+    note.source = fmt::format("{}, input {}", device.name(), fmt::join(o.inputs, ", "));
+    note.input = session->document().interface;
+    auto file = beginRecording(session->path(), note);
+    if (!file) return file.error();
+    return Place{std::move(*file), std::move(*session)};
+}
+
+/// Gives the recording its name. @return where it is now
+Result<std::filesystem::path> keep(const Options& o, Place& place, const engine::RecordReport& report)
+{
+    if (!place.session) {
+        if (const auto placed = putInPlace(place.file, o.out); !placed) return placed.error();
+        return std::filesystem::path(o.out);
+    }
+    std::vector<std::int64_t> gaps;
+    for (const engine::Gap& gap : report.gaps) gaps.push_back(gap.frame);
+    const auto takes = keepRecording(*place.session, place.file, gaps, localNow(),
+                                     fmt::format("Take recorded, {:.1f} s", double(report.frames) / o.rate));
+    if (!takes) return takes.error();
+    return place.session->path() / takes->front().take.file;
+}
+
 Result<Answer> record(const Options& o, const Surroundings& s)
 {
     if (o.fast && o.seconds <= 0.0)
@@ -78,11 +121,12 @@ Result<Answer> record(const Options& o, const Surroundings& s)
     auto device = deviceFor(o, channels);
     if (!device) return device.error();
     if (auto* simulated = dynamic_cast<engine::SimulatedDevice*>(device->get())) simulated->room()->setGainDb(o.gainDb);
-    const std::filesystem::path temporary = placeBeside(o.out);
+    auto place = placeFor(o, **device);
+    if (!place) return place.error();
     engine::RecordPlan plan;
-    plan.file = temporary;
+    plan.file = place->file;
     plan.format = {int(o.rate), o.inputs.size(), o.isFloat ? SampleFormat::Float32 : SampleFormat::Int24,
-                   std::filesystem::path(o.out).stem().string(), localNow()};
+                   o.session.empty() ? std::filesystem::path(o.out).stem().string() : o.part, localNow()};
     plan.inputs.clear();
     for (const int input : o.inputs) plan.inputs.push_back(std::size_t(input - 1));
     plan.frames = std::llround(o.seconds * o.rate);
@@ -99,17 +143,19 @@ Result<Answer> record(const Options& o, const Surroundings& s)
     (*device)->stop();
     if (report.frames == 0) {
         std::error_code ignored;
-        std::filesystem::remove(temporary, ignored);
+        std::filesystem::remove(place->file, ignored);
+        if (place->session) forgetNote(place->file);
         return report.failure ? *report.failure
                               : Error{ErrorCode::WriteFailed, "recording: the device gave no samples",
                                       "check that it runs, then try again"};
     }
-    if (const auto placed = putInPlace(temporary, o.out); !placed) return placed.error();
-    const auto m = measureFile(o.out, {}, s.progress());
+    const auto kept = keep(o, *place, report);
+    if (!kept) return kept.error();
+    const auto m = measureFile(*kept, {}, s.progress());
     if (!m) return m.error();
     const auto findings = levelFindings(*m, {});
     Answer a;
-    a.json = {{"out", o.out},
+    a.json = {{"out", kept->string()},
               {"device", (*device)->name()},
               {"sample_rate_hz", int(o.rate)},
               {"channels", o.inputs.size()},
@@ -120,7 +166,7 @@ Result<Answer> record(const Options& o, const Surroundings& s)
     a.json["channel"] = Json::array();
     for (const auto& c : m->channels) a.json["channel"].push_back(toJson(c));
     a.json["findings"] = toJson(findings);
-    a.text = fmt::format("{}: {:.2f} s from {}, {} gap(s)\n", o.out, double(report.frames) / o.rate, (*device)->name(),
+    a.text = fmt::format("{}: {:.2f} s from {}, {} gap(s)\n", kept->string(), double(report.frames) / o.rate, (*device)->name(),
                          report.gaps.size()) +
              findingLines(findings);
     if (report.failure) {
@@ -140,7 +186,11 @@ void addRecord(CLI::App& app, Job& job)
 {
     auto o = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand("record", "Records inputs to a file, measured at once");
-    command->add_option("OUT", o->out, "The file to write, WAV with a broadcast chunk")->required();
+    command->add_option("OUT", o->out, "The file to write, WAV with a broadcast chunk");
+    command->add_option("--session", o->session, "Record a take into a session instead");
+    command->add_option("--song", o->song, "Of the session; the first where left out");
+    command->add_option("--part", o->part, "Of the session; made where it is not there");
+    command->add_option("--layer", o->layer, "Of the part; made where it is not there")->capture_default_str();
     command->add_option("--device", o->device, "An id that `devices` lists; the default where left out");
     command->add_option("--inputs", o->inputs, "Channels of the device, from 1: 1,2")
         ->delimiter(',')

@@ -1,5 +1,6 @@
 #include "cli/command.h"
 #include "core/session/recall_sheet.h"
+#include "core/session/recorded_take.h"
 #include "core/session/take_import.h"
 
 #include <fmt/format.h>
@@ -158,6 +159,25 @@ Result<Answer> check(const Options& o, const Surroundings& s)
     return a;
 }
 
+/// Makes takes of recordings that a program did not live to finish.
+Result<Answer> recover(const Options& o, const Surroundings&)
+{
+    auto session = SessionFolder::open(o.dir, Access::Write);
+    if (!session) return session.error();
+    Answer a;
+    a.json["take"] = Json::array();
+    for (const auto& recording : unfinishedRecordings(session->path())) {
+        const auto takes = keepRecording(*session, recording, {}, localNow(), "Take recovered: its recording was not finished");
+        if (!takes) return takes.error();
+        for (const RecordedTake& t : *takes) {
+            a.json["take"].push_back({{"file", t.take.file}, {"frames", t.take.frames}, {"part", t.target.part}, {"layer", t.target.layer}});
+            a.text += fmt::format("{}: {:.1f} s recovered\n", t.take.file, double(t.take.frames) / t.take.sampleRateHz);
+        }
+    }
+    if (a.text.empty()) a.text = "nothing to recover\n";
+    return a;
+}
+
 Result<Answer> log(const Options& o, const Surroundings&)
 {
     const auto session = SessionFolder::open(o.dir, Access::Read);
@@ -208,6 +228,7 @@ void addSession(CLI::App& app, Job& job)
     added->add_option("--channel", o->channel, "Which channel, from 1")->check(CLI::Range(1, 64));
     verb("info", "Shows songs, parts, layers and takes", info);
     verb("check", "Lists what is missing or changed", check);
+    verb("recover", "Makes takes of recordings that were not finished", recover);
     verb("log", "Shows the log", log)->add_flag("--csv", o->csv, "As CSV");
 }
 

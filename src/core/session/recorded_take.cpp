@@ -146,4 +146,19 @@ void addTakes(SessionDocument& document, const std::vector<RecordedTake>& takes)
     }
 }
 
+Result<std::vector<RecordedTake>> keepRecording(SessionFolder& session, const fs::path& recording,
+                                                const std::vector<std::int64_t>& gaps, const std::string& now,
+                                                const std::string& text)
+{
+    auto takes = finishRecording(session.path(), recording, gaps);
+    if (!takes || takes->empty()) return takes;
+    SessionDocument document = session.document();
+    addTakes(document, *takes);
+    if (const auto saved = session.save(document); !saved) return saved.error();
+    forgetNote(recording);
+    const RecordingTarget& t = takes->front().target;
+    if (const auto logged = session.log({now, "take", text, t.song, t.part, t.layer}); !logged) return logged.error();
+    return takes;
+}
+
 } // namespace gristle::core

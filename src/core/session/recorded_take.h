@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/session/session_document.h"
+#include "core/session/session_folder.h"
 
 #include <filesystem>
 
@@ -45,5 +45,11 @@ std::vector<std::filesystem::path> unfinishedRecordings(const std::filesystem::p
 /// Adds takes to their layers, and layers where there is none of that name; the takes count from now on. A take whose
 /// file is in the document already is left out.
 void addTakes(SessionDocument& document, const std::vector<RecordedTake>& takes);
+
+/// Makes a take of a recording, saves the session with it, notes it in the log, and forgets the note.
+/// @error as finishRecording and SessionFolder::save, and then the recording stays for another try
+Result<std::vector<RecordedTake>> keepRecording(SessionFolder& session, const std::filesystem::path& recording,
+                                                const std::vector<std::int64_t>& gaps, const std::string& now,
+                                                const std::string& text);
 
 } // namespace gristle::core
