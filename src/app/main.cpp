@@ -12,6 +12,8 @@ int main(int argc, char** argv)
     using namespace gristle::app;
     QApplication application(argc, argv);
     QApplication::setApplicationName("Gristle");
+    QApplication::setOrganizationName("gristle");
+    QGuiApplication::setDesktopFileName("gristle");
     QApplication::setApplicationVersion(GRISTLE_VERSION);
     QCommandLineParser parser;
     parser.setApplicationDescription(QObject::tr("Records, measures and blends electric guitar."));

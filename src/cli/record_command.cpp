@@ -80,13 +80,17 @@ struct Place {
 Result<Place> placeFor(const Options& o, const engine::AudioDevice& device)
 {
     if (o.session.empty() == o.out.empty())
-        return Error{ErrorCode::Usage, "record: name a file or a session, one of them", "record OUT, or record --session DIR --part NAME"};
+        return Error{ErrorCode::Usage, "record: name a file or a session, one of them",
+                     "record OUT, or record --session DIR --part NAME"};
     if (o.session.empty()) return Place{placeBeside(o.out), std::nullopt};
-    if (o.part.empty()) return Error{ErrorCode::Usage, "record --session: the part is not named", "name it with --part"};
+    if (o.part.empty())
+        return Error{ErrorCode::Usage, "record --session: the part is not named", "name it with --part"};
     auto session = SessionFolder::open(o.session, Access::Write);
     if (!session) return session.error();
     RecordingNote note;
-    const std::string song = !o.song.empty() ? o.song : session->document().songs.empty() ? "Song 1" : session->document().songs.front().name;
+    const std::string song = !o.song.empty()                     ? o.song
+                             : session->document().songs.empty() ? "Song 1"
+                                                                 : session->document().songs.front().name;
     for (std::size_t i = 0; i < o.inputs.size(); ++i) // a layer an input
         note.targets.push_back({song, o.part, o.inputs.size() > 1 ? fmt::format("{} {}", o.layer, i + 1) : o.layer,
                                 o.inputs.size() > 1 ? int(i + 1) : 0});
@@ -166,8 +170,8 @@ Result<Answer> record(const Options& o, const Surroundings& s)
     a.json["channel"] = Json::array();
     for (const auto& c : m->channels) a.json["channel"].push_back(toJson(c));
     a.json["findings"] = toJson(findings);
-    a.text = fmt::format("{}: {:.2f} s from {}, {} gap(s)\n", kept->string(), double(report.frames) / o.rate, (*device)->name(),
-                         report.gaps.size()) +
+    a.text = fmt::format("{}: {:.2f} s from {}, {} gap(s)\n", kept->string(), double(report.frames) / o.rate,
+                         (*device)->name(), report.gaps.size()) +
              findingLines(findings);
     if (report.failure) {
         a.exitCode = 4;

@@ -167,10 +167,12 @@ Result<Answer> recover(const Options& o, const Surroundings&)
     Answer a;
     a.json["take"] = Json::array();
     for (const auto& recording : unfinishedRecordings(session->path())) {
-        const auto takes = keepRecording(*session, recording, {}, localNow(), "Take recovered: its recording was not finished");
+        const auto takes =
+            keepRecording(*session, recording, {}, localNow(), "Take recovered: its recording was not finished");
         if (!takes) return takes.error();
         for (const RecordedTake& t : *takes) {
-            a.json["take"].push_back({{"file", t.take.file}, {"frames", t.take.frames}, {"part", t.target.part}, {"layer", t.target.layer}});
+            a.json["take"].push_back(
+                {{"file", t.take.file}, {"frames", t.take.frames}, {"part", t.target.part}, {"layer", t.target.layer}});
             a.text += fmt::format("{}: {:.1f} s recovered\n", t.take.file, double(t.take.frames) / t.take.sampleRateHz);
         }
     }

@@ -10,4 +10,7 @@ namespace gristle::engine {
 /// dB, and a cable from the output to input 2.
 std::shared_ptr<SimulatedRoom> standardRoom(double rateHz);
 
+/// What its player gives, in volts.
+std::vector<float> standardPerformance(double rateHz);
+
 } // namespace gristle::engine

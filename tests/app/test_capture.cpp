@@ -1,14 +1,18 @@
 #include "app/benches/level/check_page.h"
+#include "app/benches/level/ledger_page.h"
 #include "app/benches/level/level_bench.h"
 #include "app/benches/log/log_bench.h"
 #include "core/audio/audio_reader.h"
+#include "core/audio/audio_writer.h"
 #include "core/audio/take_writer.h"
 #include "core/demo_session/demo_session.h"
+#include "core/rig/circuit/guitar_circuit.h"
 #include "core/session/gain_book.h"
-#include "engine/simulated_room.h"
+#include "engine/standard_room.h"
 #include "support/window_bench.h"
 
 #include <QComboBox>
+#include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
@@ -286,12 +290,116 @@ private slots:
         QCOMPARE(loudest(), 0.0f);
     }
 
+    void loadingShowsWhatTheCircuitGives()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "loading");
+        auto& model = b.window.session();
+        // The initial set-up, then one whose input is 68 kilohms: both numbers as core computes them.
+        b.find<QPushButton>("addSetup")->click();
+        b.settle();
+        QCOMPARE(model.document().loadings.size(), std::size_t(2));
+        auto* input = b.find<QWidget>("page.loading")->findChild<QLineEdit*>("control.input");
+        QVERIFY(input);
+        input->setFocus();
+        input->setText("68");
+        QTest::keyClick(input, Qt::Key_Return);
+        b.settle();
+        QCOMPARE(model.document().loadings[1], std::string("input=68"));
+        GuitarCircuit g;
+        for (const PickupKind& kind : pickupKinds())
+            if (std::string(kind.key) == "narrow") g.pickup = kind.pickup;
+        g.input.ohm = 68e3;
+        const QString told = b.find<QLabel>("loadingSentence")->text();
+        QVERIFY2(told.contains(QString("costs %1 dB").arg(insertionLossDb(g, 4000.0), 0, 'f', 1)), qPrintable(told));
+        const auto r = resonanceOf(g);
+        QVERIFY(b.find<QLabel>("loadingFigures")->text().contains(QString::number(*r.q, 'f', 1)));
+        // It is heard against the take as it is, and goes first into the rig.
+        QCOMPARE(b.window.audition().current().slots_.size(), std::size_t(3));
+        QVERIFY(b.window.audition().matchingGainDb(2).has_value());
+        b.find<QPushButton>("loadingIntoRig")->click();
+        b.settle();
+        QCOMPARE(model.rig().chain.front().type, std::string("loading"));
+        QCOMPARE(numberOf(model.rig().chain.front().values, "input"), 68.0);
+        // Undo takes it out again; the set-ups are still there after closing and opening.
+        const QString path = QString::fromStdString(model.folder().path().string());
+        model.close();
+        b.window.openPaths({path});
+        b.settle();
+        QCOMPARE(model.document().loadings.size(), std::size_t(2));
+    }
+
+    void theLedgerIsThatOfTheTake()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "ledger");
+        auto& model = b.window.session();
+        b.find<QDoubleSpinBox>("outputDbu")->setValue(18.0);
+        emit b.find<QDoubleSpinBox>("outputDbu")->editingFinished();
+        b.find<QDoubleSpinBox>("boxDb")->setValue(-12.0);
+        emit b.find<QDoubleSpinBox>("boxDb")->editingFinished();
+        b.settle();
+        const double trim = model.take()->input.dbuAtFullScale - 18.0 + 12.0;
+        const QString told = b.find<QLabel>("ledgerSentence")->text();
+        QVERIFY2(told.contains(QString::fromStdString(signedText(trim)) + " dB of trim"), qPrintable(told));
+        // A return that is 3 dB too loud is told as such.
+        auto copy = readRecording(model.folder().path() / model.take()->file);
+        for (float& x : copy->audio.channel(0)) x *= float(dbToAmplitude(3.0));
+        const QString file = dir_.filePath("return.wav");
+        QVERIFY(bool(writeRecording(file.toStdString(), *copy)));
+        auto* page = qobject_cast<LedgerPage*>(b.find<QWidget>("page.ledger"));
+        page->askReturn = [file] { return file; };
+        b.find<QPushButton>("checkReturn")->click();
+        b.settle();
+        QVERIFY2(b.find<QLabel>("ledgerSentence")->text().contains("3.0 dB off"),
+                 qPrintable(b.find<QLabel>("ledgerSentence")->text()));
+        // A voltmeter at the output: 0.7746 V of a tone at -20 dBFS is +20 dBu at full scale.
+        b.find<QDoubleSpinBox>("voltsRead")->setValue(0.7746);
+        b.find<QPushButton>("fromVolts")->click();
+        QCOMPARE(std::round(10.0 * model.document().reamp.output.dbuAtFullScale), 200.0);
+        QVERIFY(!model.document().reamp.output.assumed);
+        QVERIFY(b.find<QLabel>("calibrationArithmetic")->text().contains("+20.0 dBu"));
+    }
+
+    // Hum in a take: one click on the finding's remedy puts the comb first, and its damage is told.
+    void aHummingTakeIsCombed()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        engine::SimulatedRoom::Setup loud;
+        loud.performanceV = engine::standardPerformance(48000.0);
+        loud.humDbu = -40.0;
+        b.window.audition().setDevice(std::make_unique<engine::SimulatedDevice>(
+            48000.0, 256, engine::SimulatedDevice::Clock::Manual, std::make_shared<engine::SimulatedRoom>(loud)));
+        room(b).setAngleDeg(250.0); // the worst
+        room(b).setGainDb(17.0);
+        b.window.capture().record();
+        b.window.capture().runFor(14.0);
+        b.window.capture().stop();
+        b.window.bench<LevelBench>()->showPage("take");
+        b.settle();
+        QPushButton* remedy = nullptr;
+        for (QPushButton* button : b.window.findChildren<QPushButton*>())
+            if (button->text().startsWith("Comb it out")) remedy = button;
+        QVERIFY(remedy);
+        remedy->click();
+        b.settle();
+        const RigDocument rig = b.window.session().rig();
+        QCOMPARE(rig.chain.front().type, std::string("humcomb"));
+        QVERIFY(std::abs(numberOf(rig.chain.front().values, "mains") - 50.02) < 0.05);
+        bool told = false;
+        for (QLabel* label : b.window.findChildren<QLabel*>())
+            told = told || label->text().contains("The cleaning is worth it") ||
+                   label->text().contains("The cure costs more");
+        QVERIFY(told);
+    }
+
     void everyPageFitsAndNamesItsControls()
     {
         WindowBench b;
         open(b, freshDemo(), "check");
         b.window.resize(1024, 700);
-        for (const char* page : {"take", "check", "record"}) {
+        for (const char* page : {"take", "check", "record", "ledger", "loading"}) {
             b.window.bench<LevelBench>()->showPage(page);
             QTest::qWait(30);
             auto* shown = b.find<QWidget>((std::string("page.") + page).c_str());

@@ -1,4 +1,5 @@
 #include "core/session/session_folder.h"
+#include "support/run_cli.h"
 #include "support/signals.h"
 
 #include <QJsonArray>
@@ -10,31 +11,9 @@
 
 using namespace gristle;
 using namespace gristle::core;
-
-namespace {
-
-struct Ran {
-    int code = -1;
-    QByteArray out, error;
-    QJsonObject json() const { return QJsonDocument::fromJson(out).object(); }
-};
-
-Ran run(const QStringList& arguments, const QString& folder = {})
-{
-    QProcess p;
-    if (!folder.isEmpty()) p.setWorkingDirectory(folder);
-    p.start(GRISTLE_CLI_PATH, arguments);
-    p.waitForFinished(120000);
-    return {p.exitCode(), p.readAllStandardOutput(), p.readAllStandardError()};
-}
-
-double number(const QJsonValue& v)
-{
-    if (!v.isDouble()) qFatal("no number");
-    return v.toDouble();
-}
-
-} // namespace
+using test::number;
+using test::Ran;
+using test::run;
 
 class TestCli : public QObject {
     Q_OBJECT

@@ -1,7 +1,6 @@
 #include "app/models/guided_check.h"
 
-#include <QDir>
-#include <QStandardPaths>
+#include "app/models/preferences.h"
 
 namespace gristle::app {
 
@@ -14,12 +13,7 @@ constexpr double kPlaysWithinDb = 20.0; // of the loudest of the last bars: belo
 constexpr double kSilentDbfs = -60.0;
 constexpr std::size_t kReadingsToJudge = 15; // half a second of playing in a bar
 
-std::filesystem::path bookFile()
-{
-    const QString own = qEnvironmentVariable("GRISTLE_HOME");
-    const QString dir = own.isEmpty() ? QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) : own;
-    return (dir + "/gain-book.jsonl").toStdString();
-}
+std::filesystem::path bookFile() { return (userFolder() + "/gain-book.jsonl").toStdString(); }
 
 double medianOf(std::vector<double> v)
 {

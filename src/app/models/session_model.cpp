@@ -1,5 +1,7 @@
 #include "app/models/session_model.h"
 
+#include "app/models/preferences.h"
+
 #include "core/advice/level_findings.h"
 #include "core/session/take_import.h"
 
@@ -82,6 +84,7 @@ void SessionModel::adopt(SessionFolder folder)
     path_ = {};
     savedAt_ = QDateTime();
     missing_ = folder_->check(false);
+    rememberSession(QString::fromStdString(folder_->path().string()));
     emit opened();
     emit pathChanged();
     for (const auto& recording : unfinishedRecordings(folder_->path())) toKeep_.push_back({recording, {}, true});

@@ -2,6 +2,7 @@
 
 #include "app/benches/blend/blend_bench.h"
 #include "app/benches/log/log_bench.h"
+#include "app/models/preferences.h"
 #include "app/shell/audition_bar.h"
 #include "app/shell/bench_list.h"
 #include "app/shell/exporter.h"
@@ -87,6 +88,7 @@ void MainWindow::build()
     connect(start, &StartPage::bringIn, this, [this] { bringIn(dialogs_.openAudio()); });
     connect(start, &StartPage::openSession, this, &MainWindow::askOpenSession);
     connect(start, &StartPage::makeSession, this, &MainWindow::askNewSession);
+    connect(start, &StartPage::openRecent, this, [this](const QString& folder) { openPaths({folder}); });
     pages_->addWidget(start);
     auto* work = new QWidget(pages_);
     auto* row = new QHBoxLayout(work);
@@ -278,7 +280,8 @@ QString MainWindow::notice() const { return notice_->isVisibleTo(this) ? notice_
 void MainWindow::openPaths(const QStringList& paths)
 {
     QStringList files;
-    for (const QString& path : paths) {
+    for (QString path : paths) {
+        if (QFileInfo(path).fileName() == "session.json") path = QFileInfo(path).absolutePath();
         if (!QFileInfo(path).isDir()) {
             files << path;
             continue;
@@ -347,6 +350,9 @@ void MainWindow::goTo()
         for (std::size_t i = 0; i < benches_.size(); ++i)
             places.push_back({tr("%1 bench").arg(benches_[i]->name()), [this, i] { showBench(int(i)); }});
     }
+    for (const QString& folder : recentSessions())
+        places.push_back({tr("Open %1 (%2)").arg(QFileInfo(folder).completeBaseName(), folder),
+                          [this, folder] { openPaths({folder}); }});
     for (QAction* action : header_->sessionMenu()->actions())
         if (!action->isSeparator() && action->isEnabled())
             places.push_back({action->text(), [action] { action->trigger(); }});

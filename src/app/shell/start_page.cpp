@@ -1,7 +1,9 @@
 #include "app/shell/start_page.h"
 
+#include "app/models/preferences.h"
 #include "app/theme/theme.h"
 
+#include <QFileInfo>
 #include <QLabel>
 #include <QPushButton>
 #include <QVBoxLayout>
@@ -41,11 +43,32 @@ StartPage::StartPage(QWidget* parent) : QWidget(parent)
     add(tr("Make an empty session \u2026"), "start.new", false, &StartPage::makeSession);
     row->addStretch(1);
     outer->addLayout(row);
+    recent_ = new QVBoxLayout;
+    outer->addSpacing(26);
+    outer->addLayout(recent_);
     outer->addStretch(3);
     auto* caution = new QLabel(tr("Loudness and hours add up: take breaks, and start with the headphones down."), this);
     caution->setAlignment(Qt::AlignHCenter);
     outer->addWidget(caution);
     outer->addSpacing(14);
+}
+
+void StartPage::showEvent(QShowEvent* event)
+{
+    QWidget::showEvent(event);
+    while (QLayoutItem* item = recent_->takeAt(0)) {
+        delete item->widget();
+        delete item;
+    }
+    for (const QString& folder : recentSessions()) {
+        auto* b = new QPushButton(QFileInfo(folder).completeBaseName(), this);
+        b->setObjectName("start.recent");
+        b->setAccessibleName(tr("Open %1").arg(QFileInfo(folder).completeBaseName()));
+        b->setToolTip(folder);
+        b->setProperty("plain", true);
+        connect(b, &QPushButton::clicked, this, [this, folder] { emit openRecent(folder); });
+        recent_->addWidget(b, 0, Qt::AlignHCenter);
+    }
 }
 
 } // namespace gristle::app

@@ -2,6 +2,8 @@
 
 #include <QWidget>
 
+class QVBoxLayout;
+
 namespace gristle::app {
 
 /// What is seen while no session is open: one thing to do, and two more.
@@ -14,6 +16,13 @@ signals:
     void bringIn();
     void openSession();
     void makeSession();
+    void openRecent(const QString& folder);
+
+protected:
+    void showEvent(QShowEvent*) override;
+
+private:
+    QVBoxLayout* recent_;
 };
 
 } // namespace gristle::app

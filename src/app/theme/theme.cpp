@@ -2,6 +2,7 @@
 
 #include <QApplication>
 #include <QFontDatabase>
+#include <QIcon>
 #include <QPalette>
 #include <QStyleFactory>
 #include <array>
@@ -75,6 +76,7 @@ void Theme::install(QApplication& application)
     monoFamily_ = loadFamily(":/fonts/JetBrainsMono-Regular.ttf", ":/fonts/JetBrainsMono-SemiBold.ttf", "monospace");
     application.setStyle(QStyleFactory::create("Fusion"));
     application.setFont(text());
+    application.setWindowIcon(QIcon(":/gristle.png"));
     apply();
 }
 

@@ -260,8 +260,9 @@ void LoadingPage::refresh()
                             .arg(mono, v, small, unit));
         };
         table += QStringLiteral("<tr>") + cell(i == chosen_ ? QStringLiteral("<b>%1</b>").arg(nameOf(i)) : nameOf(i)) +
-                 figure(r.hz ? hzLabel(std::round(*r.hz / 10.0) * 10.0) : QString(QChar(0x2013)), tr("Hz resonance")) +
-                 figure(r.q ? numberLabel(*r.q, 1) : QString(QChar(0x2013)), tr("Q"));
+                 figure(r.hz ? numberLabel(*r.hz / 1000.0, 2) : QString(QChar(0x2013)), tr("kHz resonance")) +
+                 cell(QStringLiteral("<span style='color:%1'>Q</span> <span style='font-family:\"%2\"'>%3</span>")
+                          .arg(small, mono, r.q ? numberLabel(*r.q, 1) : QString(QChar(0x2013))));
         for (const double hz : {1000.0, 3000.0, 5000.0})
             table += figure(numberLabel(insertionLossDb(g, hz), 1), tr("dB lost at %1").arg(hzLabel(hz)));
         table += QStringLiteral("</tr>");

@@ -1,0 +1,43 @@
+#include "app/models/preferences.h"
+
+#include <QDir>
+#include <QFileInfo>
+#include <QSettings>
+#include <QStandardPaths>
+
+namespace gristle::app {
+
+namespace {
+
+constexpr int kMostRecent = 8;
+
+QString file() { return userFolder() + "/gristle.ini"; }
+
+} // namespace
+
+QString userFolder()
+{
+    const QString own = qEnvironmentVariable("GRISTLE_HOME");
+    return own.isEmpty() ? QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) : own;
+}
+
+QStringList recentSessions()
+{
+    QStringList out;
+    for (const QString& folder : QSettings(file(), QSettings::IniFormat).value("recent").toStringList())
+        if (QFileInfo::exists(folder + "/session.json") && out.size() < kMostRecent) out << folder;
+    return out;
+}
+
+void rememberSession(const QString& folder)
+{
+    QDir().mkpath(userFolder());
+    QSettings settings(file(), QSettings::IniFormat);
+    QStringList all = settings.value("recent").toStringList();
+    const QString path = QFileInfo(folder).absoluteFilePath();
+    all.removeAll(path);
+    all.prepend(path);
+    settings.setValue("recent", QStringList(all.mid(0, kMostRecent)));
+}
+
+} // namespace gristle::app

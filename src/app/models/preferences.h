@@ -1,0 +1,14 @@
+#pragma once
+
+#include <QStringList>
+
+namespace gristle::app {
+
+/// What belongs to the person rather than to a session, in one folder: GRISTLE_HOME, else the usual place for data.
+QString userFolder();
+
+/// Sessions that were open lately and are still there, newest first; at most eight.
+QStringList recentSessions();
+void rememberSession(const QString& folder);
+
+} // namespace gristle::app
