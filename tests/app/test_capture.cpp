@@ -189,6 +189,8 @@ private slots:
         b.window.capture().stop();
         b.settle();
         QCOMPARE(b.window.session().take()->gaps, std::vector<std::int64_t>{at});
+        const auto found = b.window.session().levelFindings(*b.window.session().take());
+        QVERIFY(std::ranges::find(found, std::string("take.gaps"), &Finding::code) != found.end());
         // It is in the file, too: the next one who opens the session knows.
         const QString path = QString::fromStdString(b.window.session().folder().path().string());
         b.window.session().close();
@@ -261,6 +263,54 @@ private slots:
         }
         const auto folder = SessionFolder::open(session.toStdString(), Access::Read);
         QCOMPARE(folder->document().songs[0].parts[0].layers[0].takes.size(), before + 1);
+    }
+
+    void onePerformanceServesTwoLayers()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        const Part part = *b.window.session().part();
+        QVERIFY(part.layers.size() >= 2);
+        b.window.capture().setAlsoFor({part.layers[1].name});
+        b.window.capture().record();
+        b.window.capture().runFor(2.0);
+        b.window.capture().stop();
+        b.settle();
+        const Part& after = *b.window.session().part();
+        QCOMPARE(after.layers[0].takes.size(), part.layers[0].takes.size() + 1);
+        QCOMPARE(after.layers[1].takes.size(), part.layers[1].takes.size() + 1);
+        QCOMPARE(after.layers[0].takes.back().file, after.layers[1].takes.back().file);
+    }
+
+    void anEmptySessionGetsItsFirstLayer()
+    {
+        WindowBench b;
+        b.window.session().create(dir_.filePath("empty.gristle"), "Empty").value();
+        b.window.capture().useTestClock();
+        b.window.showBench(0);
+        b.window.bench<LevelBench>()->showPage("record");
+        b.window.activateWindow();
+        QVERIFY(QTest::qWaitForWindowActive(&b.window));
+        QTest::keyClick(&b.window, Qt::Key_R); // the key does it, too
+        QVERIFY(b.window.capture().isRecording());
+        b.window.capture().runFor(2.0);
+        b.find<QPushButton>("record")->click();
+        b.settle();
+        QVERIFY(b.window.session().take());
+        QCOMPARE(b.window.session().take()->frames, std::int64_t(2 * 48000));
+        QCOMPARE(b.window.session().document().sampleRateHz, 48000);
+    }
+
+    void silenceIsToldWhileItLasts()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        room(b).setSilent(true);
+        b.window.capture().runFor(6.0);
+        QVERIFY(b.find<QLabel>("liveWarning")->text().contains("plugged in"));
+        room(b).setSilent(false);
+        b.window.capture().runFor(4.0); // the player strums again
+        QVERIFY(!b.find<QLabel>("liveWarning")->text().contains("plugged in"));
     }
 
     void hearingOneselfFollowsTheChoice()

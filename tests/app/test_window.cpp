@@ -149,6 +149,11 @@ void TestWindow::theWholeStory()
 
     // All of it is in the log and on the sheet; closed and opened again it is as it was left.
     QVERIFY(b.window.exporter().writeSheet(path("sheet.html"), b.window.bench<LogBench>()->sheetHtml()));
+    QVERIFY(b.window.exporter().writeSheet(path("sheet.pdf"), b.window.bench<LogBench>()->sheetHtml()));
+    QFile pdf(path("sheet.pdf"));
+    QVERIFY(pdf.open(QIODevice::ReadOnly));
+    const QByteArray pages = pdf.readAll();
+    QVERIFY(pages.startsWith("%PDF-") && pages.trimmed().endsWith("%%EOF") && pages.size() > 4000);
     const auto html = b.window.bench<LogBench>()->sheetHtml();
     for (const char* text : {"Riff", "Left 1", "Right 1", "100 left", "amplifier", "Mix exported"})
         QVERIFY2(html.contains(text), text);

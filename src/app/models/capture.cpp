@@ -17,7 +17,8 @@ using namespace core;
 namespace {
 
 constexpr int kLookEveryMs = 30;
-constexpr double kNeedleS = 0.065; // 99 % in 300 ms
+constexpr double kNothingDbfs = -70.0; // a peak below that is an input's own noise
+constexpr double kNeedleS = 0.065;     // 99 % in 300 ms
 constexpr double kDriftOverS = 10.0, kDriftFromS = 3.0;
 constexpr double kPlaysWithinDb = 20.0; // of the take's average: below that nobody plays
 
@@ -39,6 +40,8 @@ Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
     connect(&audition_, &Audition::deviceChanged, this, [this] {
         if (isRecording()) stop();
         tone_ = false;
+        hearKey_.clear(); // the new chain has no program yet
+        silentS_ = 0.0;
         input_ = std::min(input_, inputs() > 0 ? inputs() - 1 : 0);
         applyHearing();
         if (isOpen())
@@ -47,8 +50,8 @@ Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
             timer_.stop();
         emit changed();
     });
-    for (auto signal : {&SessionModel::rigChanged, &SessionModel::pathChanged})
-        connect(&session_, signal, this, &Capture::applyHearing);
+    connect(&session_, &SessionModel::rigChanged, this, &Capture::applyHearing);
+    connect(&session_, &SessionModel::pathChanged, this, [this] { setAlsoFor({}); });
     connect(&session_, &SessionModel::closing, this, [this] {
         stop();
         setHear(Hear::Nothing);
@@ -145,42 +148,78 @@ void Capture::setHearLevelDb(double db)
     emit changed();
 }
 
-/// What is heard of the input: dry in the middle, or through the layer's rig at its place. Two layers of one part that
-/// wait for the same performance each get their own voice with the part's rigs.
+/// What is heard of the input: dry in the middle, or through the rig of each layer that the performance is for, at its
+/// place.
 void Capture::applyHearing()
 {
     auto* chain = audition_.chain();
-    if (!chain) return;
+    if (!chain) return hearKey_.clear();
     chain->setGain(float(dbToAmplitude(hearDb_)));
     chain->setListening(hear_ != Hear::Nothing);
     if (hear_ == Hear::Nothing) return;
+    std::vector<const Layer*> layers;
+    if (hear_ == Hear::Rig && session_.isOpen() && session_.layer()) {
+        layers.push_back(session_.layer());
+        for (const Layer& l : session_.part()->layers)
+            if (&l != session_.layer() && std::ranges::find(alsoFor_, l.name) != alsoFor_.end()) layers.push_back(&l);
+    }
+    // Every edit of the session comes by here; only what changes the sound builds the program anew.
+    std::string key = std::to_string(input_) + " " + std::to_string(rateHz()) + " " + std::to_string(int(hear_));
+    for (const Layer* l : layers)
+        key += "\n" + l->rig + " " + std::to_string(l->place) + " " + panLawText(session_.document().law) + " " +
+               std::to_string(session_.document().interface.dbuAtFullScale);
+    if (key == hearKey_) return;
+    hearKey_ = key;
     engine::LiveProgram program;
+    for (const Layer* l : layers) {
+        auto voice = voiceFor(*l);
+        if (!voice) return emit failed(text(voice.error().message), text(voice.error().remedy));
+        program.push_back(std::move(*voice));
+    }
+    if (program.empty()) { // dry
+        engine::LiveVoice voice;
+        voice.input = input_;
+        program.push_back(std::move(voice));
+    }
+    chain->setProgram(std::move(program));
+}
+
+Result<engine::LiveVoice> Capture::voiceFor(const Layer& layer) const
+{
+    std::vector<std::string> warnings;
+    RigDocument rig;
+    if (!layer.rig.empty()) {
+        auto loaded = session_.folder().loadRig(layer.rig, Unknown::Bypass, warnings);
+        if (!loaded) return loaded.error();
+        rig = std::move(*loaded);
+    }
+    const SessionDocument& d = session_.document();
+    CompileOptions options;
+    options.context = layerRecipe(session_.folder(), Take{}, rig).context;
+    options.context.rateHz = rateHz();
+    options.context.fullScaleV = d.interface.fullScaleVolts();
+    options.maxBlock = engine::LiveChain::kMostFrames;
+    options.live = true;
+    options.allowMissing = true;
+    auto compiled = CompiledRig::compile(rig, options);
+    if (!compiled) return compiled.error();
     engine::LiveVoice voice;
     voice.input = input_;
-    if (hear_ == Hear::Rig && session_.isOpen() && session_.layer()) {
-        std::vector<std::string> warnings;
-        const RigDocument rig = session_.rig(&warnings);
-        CompileOptions options;
-        options.context = layerRecipe(session_.folder(), Take{}, rig).context;
-        options.context.rateHz = rateHz();
-        options.context.fullScaleV = session_.document().interface.fullScaleVolts();
-        options.maxBlock = engine::LiveChain::kMostFrames;
-        options.live = true;
-        options.allowMissing = true;
-        auto compiled = CompiledRig::compile(rig, options);
-        if (!compiled) return emit failed(text(compiled.error().message), text(compiled.error().remedy));
-        voice.rig = std::make_shared<CompiledRig>(std::move(*compiled));
-        voice.fullScaleV = session_.document().interface.fullScaleVolts();
-        voice.outputScale = 1.0 / voice.fullScaleV;
-        const bool stereo = voice.rig->outputChannels() == 2;
-        const double place = session_.layer()->place;
-        const PanGains gains =
-            stereo ? panStereo(place, session_.document().law) : panMono(place, session_.document().law);
-        voice.left = float(gains.left);
-        voice.right = float(gains.right);
-    }
-    program.push_back(std::move(voice));
-    chain->setProgram(std::move(program));
+    voice.rig = std::make_shared<CompiledRig>(std::move(*compiled));
+    voice.fullScaleV = d.interface.fullScaleVolts();
+    voice.outputScale = 1.0 / voice.fullScaleV;
+    const bool stereo = voice.rig->outputChannels() == 2;
+    const PanGains gains = stereo ? panStereo(layer.place, d.law) : panMono(layer.place, d.law);
+    voice.left = float(gains.left);
+    voice.right = float(gains.right);
+    return voice;
+}
+
+void Capture::setAlsoFor(const std::vector<std::string>& layers)
+{
+    alsoFor_ = layers;
+    applyHearing();
+    emit changed();
 }
 
 std::optional<double> Capture::delayMs() const
@@ -245,7 +284,11 @@ void Capture::record()
 void Capture::begin()
 {
     RecordingNote note;
-    note.targets = {{session_.song()->name, session_.part()->name, session_.layer()->name, 0}};
+    const std::string song = session_.song() ? session_.song()->name : "Song 1",
+                      part = session_.part() ? session_.part()->name : "Part 1";
+    note.targets = {{song, part, session_.layer() ? session_.layer()->name : "Layer 1", 0}};
+    for (const std::string& layer : alsoFor_)
+        if (layer != note.targets[0].layer) note.targets.push_back({song, part, layer, 0});
     note.recorded = localNow();
     note.source = (tr("%1, input %2").arg(text(audition_.device()->name())).arg(input_ + 1)).toStdString();
     note.input = session_.document().interface;
@@ -348,6 +391,7 @@ void Capture::poll()
     // A sine's rectified mean is 2 / pi of its peak, and its peak is its AES17 level.
     reading_.averageDbfs = std::max(-200.0, amplitudeToDb(needle_ * std::numbers::pi / 2.0));
     reading_.clipped = level.clipped - clipsBefore_;
+    silentS_ = reading_.peakDbfs > kNothingDbfs ? 0.0 : silentS_ + lookS_;
     watchDrift();
     // The disk ran full, or the recorder ended by itself.
     if (isRecording() && !audition_.recorder().isRecording()) stop();

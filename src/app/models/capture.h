@@ -56,7 +56,10 @@ public:
     // takes
     void setCountIn(int bars) { countInBars_ = bars; }
     int countIn() const { return countInBars_; }
-    void record(); ///< for the layer in hand
+    void record(); ///< for the layer in hand; where there is none yet, for a first one
+    /// Other layers of the part that the same performance is for, by name: each hears it through its own rig.
+    void setAlsoFor(const std::vector<std::string>& layers);
+    const std::vector<std::string>& alsoFor() const { return alsoFor_; }
     void stop();
     bool isRecording() const { return !recording_.empty(); }
     bool isCountingIn() const { return countInLeftS_ > 0.0; }
@@ -73,6 +76,7 @@ public:
     bool recordStep(const std::filesystem::path& file);
     engine::RecordReport finishStep();
     bool isInStep() const { return inStep_; }
+    double silentS() const { return silentS_; } ///< for how long nothing but the input's own noise has come in
 
     const InputReading& reading() const { return reading_; }
     double lookS() const { return lookS_; } ///< of audio, since the look before
@@ -91,6 +95,7 @@ signals:
 private:
     void open();
     void applyHearing();
+    core::Result<engine::LiveVoice> voiceFor(const core::Layer& layer) const;
     void begin();
     void step(double seconds);
     void watchDrift();
@@ -111,6 +116,9 @@ private:
     InputReading reading_;
     double lookS_ = 0.0;
     bool tone_ = false;
+    double silentS_ = 0.0;
+    std::vector<std::string> alsoFor_;
+    std::string hearKey_; ///< of the program that the chain has
     double needle_ = 0.0; ///< rectified mean, smoothed
     std::int64_t clipsBefore_ = 0;
     std::deque<double> played_; ///< readings of the last while, of those that play

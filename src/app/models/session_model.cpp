@@ -399,7 +399,12 @@ std::vector<Finding> SessionModel::levelFindings(const Take& take) const
         return {f};
     }
     const auto m = measurement(take);
-    return m ? core::levelFindings(*m, measureOptions()) : std::vector<Finding>{};
+    if (!m) return {};
+    auto out = core::levelFindings(*m, measureOptions());
+    const auto gaps = gapFindings(take.gaps, take.sampleRateHz);
+    out.insert(out.end(), gaps.begin(), gaps.end());
+    rank(out);
+    return out;
 }
 
 /// Measures the take in hand first, then the others of its song, then the rest.

@@ -1,8 +1,12 @@
 #include "app/shell/exporter.h"
 
+#include "app/theme/theme.h"
 #include "core/audio/file_place.h"
 
+#include <QBuffer>
 #include <QFileInfo>
+#include <QPdfWriter>
+#include <QTextDocument>
 
 namespace gristle::app {
 
@@ -73,7 +77,7 @@ void Exporter::askSheet(const QString& html)
 {
     const QString file =
         dialogs_.saveFile(tr("Save the recall sheet"), QString::fromStdString(session_.document().name) + ".html",
-                          tr("HTML (*.html)"), nullptr);
+                          tr("HTML (*.html);;PDF (*.pdf)"), nullptr);
     if (!file.isEmpty()) writeSheet(file, html);
 }
 
@@ -87,9 +91,35 @@ void Exporter::askLog()
     if (!wrote) fail(wrote.error());
 }
 
+namespace {
+
+/// A4 pages of the sheet as PDF.
+QByteArray pdfOf(const QString& html, const QString& title)
+{
+    QByteArray bytes;
+    QBuffer buffer(&bytes);
+    buffer.open(QIODevice::WriteOnly);
+    QPdfWriter writer(&buffer);
+    writer.setTitle(title);
+    writer.setCreator("Gristle");
+    writer.setPageSize(QPageSize(QPageSize::A4));
+    writer.setPageMargins(QMarginsF(15, 15, 15, 15), QPageLayout::Millimeter);
+    QTextDocument document;
+    document.setDefaultFont(Theme::instance().text());
+    document.setHtml(html);
+    document.print(&writer);
+    return bytes;
+}
+
+} // namespace
+
+/// As PDF where the name ends so, else as HTML.
 bool Exporter::writeSheet(const QString& file, const QString& html)
 {
-    const auto wrote = writeTextAtomically(file.toStdString(), html.toStdString());
+    const bool pdf = file.endsWith(".pdf", Qt::CaseInsensitive);
+    const std::string bytes =
+        pdf ? pdfOf(html, QString::fromStdString(session_.document().name)).toStdString() : html.toStdString();
+    const auto wrote = writeTextAtomically(file.toStdString(), bytes);
     if (!wrote) fail(wrote.error());
     return bool(wrote);
 }

@@ -233,4 +233,27 @@ std::vector<Finding> levelFindings(const FileMeasurement& measured, const Measur
     return Judge(measured, options).all();
 }
 
+std::vector<Finding> gapFindings(const std::vector<std::int64_t>& gaps, double rateHz)
+{
+    constexpr std::size_t kNamed = 4;
+    if (gaps.empty() || rateHz <= 0.0) return {};
+    std::string places;
+    for (std::size_t i = 0; i < std::min(gaps.size(), kNamed); ++i)
+        places += (i ? ", " : "") + fmt::format("{:.2f} s", double(gaps[i]) / rateHz);
+    if (gaps.size() > kNamed) places += " and later";
+    Finding f;
+    f.severity = Severity::Fix;
+    f.code = "take.gaps";
+    f.subject = "take";
+    f.title = gaps.size() == 1 ? "Samples are missing at one place"
+                               : fmt::format("Samples are missing at {} places", gaps.size());
+    f.message = fmt::format("The system lost some while recording: at {}.", places);
+    f.remedy = "Listen there; a larger buffer and fewer programs beside make it rarer";
+    f.measured = double(gaps.size());
+    f.unit = "gaps";
+    f.low = 0.0, f.high = std::max(5.0, 1.25 * double(gaps.size()));
+    f.target = 0.0;
+    return {f};
+}
+
 } // namespace gristle::core

@@ -9,4 +9,8 @@ namespace gristle::core {
 /// level.right, level.headroom, level.hum, level.noise, level.dc, level.no_rest, level.channels_alike.
 std::vector<Finding> levelFindings(const FileMeasurement& measured, const MeasureOptions& options);
 
+/// Places where samples were lost while a take was recorded; nothing where there are none. Code: take.gaps.
+/// @param gaps  frames before which samples are missing
+std::vector<Finding> gapFindings(const std::vector<std::int64_t>& gaps, double rateHz);
+
 } // namespace gristle::core

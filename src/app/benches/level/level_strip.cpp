@@ -43,6 +43,13 @@ void LevelStrip::setMeasurement(Measured measured, std::size_t channel, double r
     changeStill();
 }
 
+void LevelStrip::setGaps(const std::vector<double>& seconds)
+{
+    if (seconds == gaps_) return;
+    gaps_ = seconds;
+    changeStill();
+}
+
 void LevelStrip::setLoop(double fromS, double toS)
 {
     loopFrom_ = fromS;
@@ -132,6 +139,9 @@ void LevelStrip::drawPicture(QPainter& p, const PlotArea& area) const
     }
     p.setPen(QPen(ink(Token::Ink), 1.8, Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
     p.drawPolyline(average);
+    p.setPen(QPen(ink(Token::Act), 1.5, Qt::DotLine)); // samples are missing here
+    for (const double s : gaps_)
+        p.drawLine(QPointF(area.x.held(s), area.rect.top()), QPointF(area.x.held(s), area.rect.bottom()));
     // Clipped places as full marks on the ceiling.
     for (const ClipRun& run : c.level.clipRuns)
         p.fillRect(QRectF(area.x.at(run.startS) - 1.5, area.rect.top() - 4, 3, 10), ink(Token::Act));

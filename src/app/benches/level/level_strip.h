@@ -12,6 +12,7 @@ public:
     explicit LevelStrip(QWidget* parent = nullptr);
     void setMeasurement(Measured measured, std::size_t channel, double referenceDbfs, core::TargetSchool school,
                         double barSeconds);
+    void setGaps(const std::vector<double>& seconds); ///< where samples are missing
     void setLoop(double fromS, double toS);
     void setPosition(double seconds); ///< negative: nowhere
 
@@ -26,6 +27,7 @@ private:
     Measured measured_;
     std::size_t channel_ = 0;
     double reference_ = -18.0, barS_ = 2.0, loopFrom_ = 0.0, loopTo_ = 0.0, position_ = -1.0;
+    std::vector<double> gaps_;
     core::TargetSchool school_ = core::TargetSchool::Average;
 };
 

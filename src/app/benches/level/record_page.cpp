@@ -5,6 +5,7 @@
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
+#include <QMenu>
 #include <QPushButton>
 #include <QShortcut>
 #include <QVBoxLayout>
@@ -16,6 +17,7 @@ using namespace core;
 namespace {
 
 constexpr double kDriftToTellDb = 2.0;
+constexpr double kSilentToTellS = 5.0;
 
 template<typename T> T* named(T* widget, const char* name, const QString& about)
 {
@@ -138,7 +140,12 @@ QWidget* RecordPage::buildFoot()
         held_ = -200.0;
         capture().clearClips();
     });
+    also_ = named(new QPushButton(foot), "alsoFor",
+                  tr("Other layers of this part that the same performance is for; each has its own rig"));
+    also_->setMenu(new QMenu(also_));
+    connect(also_->menu(), &QMenu::aboutToShow, this, &RecordPage::fillAlso);
     row->addWidget(record_);
+    row->addWidget(also_);
     row->addWidget(countIn_);
     row->addWidget(time_, 1);
     row->addWidget(hear_);
@@ -154,6 +161,24 @@ QWidget* RecordPage::buildFoot()
     caution->setWordWrap(true);
     column->addWidget(caution);
     return foot;
+}
+
+void RecordPage::fillAlso()
+{
+    also_->menu()->clear();
+    if (!session().part()) return;
+    for (const Layer& layer : session().part()->layers) {
+        if (&layer == session().layer()) continue;
+        QAction* action = also_->menu()->addAction(QString::fromStdString(layer.name));
+        action->setCheckable(true);
+        action->setChecked(std::ranges::find(capture().alsoFor(), layer.name) != capture().alsoFor().end());
+        connect(action, &QAction::toggled, this, [this, name = layer.name](bool on) {
+            auto names = capture().alsoFor();
+            std::erase(names, name);
+            if (on) names.push_back(name);
+            capture().setAlsoFor(names);
+        });
+    }
 }
 
 void RecordPage::showEvent(QShowEvent* event)
@@ -193,7 +218,11 @@ void RecordPage::refresh()
                        static_cast<QWidget*>(ping_), static_cast<QWidget*>(countIn_)})
         w->setEnabled(!busy);
     record_->setText(busy ? tr("Stop") : tr("Record"));
-    record_->setEnabled(open && session().layer());
+    record_->setEnabled(open);
+    also_->setVisible(session().part() && session().part()->layers.size() > 1);
+    also_->setEnabled(!busy);
+    also_->setText(capture().alsoFor().empty() ? tr("for this layer")
+                                               : tr("for %n layers", nullptr, int(capture().alsoFor().size()) + 1));
     countIn_->setCurrentIndex(capture().countIn());
     hear_->setCurrentIndex(int(capture().hear()));
     hearLevel_->setValue(capture().hearLevelDb());
@@ -253,6 +282,9 @@ void RecordPage::meter()
     time_->setText(time);
     if (r.clipped > 0)
         warning_->setText(tr("Clipped: turn the preamp down and play again."));
+    else if (capture().silentS() > kSilentToTellS)
+        warning_->setText(
+            tr("Nothing but noise for a while: is the guitar plugged in, its volume up, and this the right input?"));
     else if (const auto drift = capture().driftDb(); drift && std::abs(*drift) > kDriftToTellDb)
         warning_->setText(tr("%1 dB %2 than the take that counts.")
                               .arg(figure(std::abs(*drift)), *drift > 0.0 ? tr("louder") : tr("softer")));

@@ -205,6 +205,10 @@ void TakePage::refresh()
     strip_->setMeasurement(m, channel, options.referenceDbfs, options.target, session().barSeconds());
     strip_->setLoop((session().loopFromBar() - 1.0) * session().barSeconds(),
                     (session().loopToBar() - 1.0) * session().barSeconds());
+    std::vector<double> gaps;
+    if (const Take* take = session().take())
+        for (const std::int64_t frame : take->gaps) gaps.push_back(double(frame) / std::max(1, take->sampleRateHz));
+    strip_->setGaps(gaps);
     rest_->setMeasurement(m, channel);
     emit stateChanged();
 }
