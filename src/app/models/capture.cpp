@@ -267,8 +267,6 @@ void Capture::setTone(bool on)
 void Capture::record()
 {
     if (!session_.isOpen() || isRecording() || isCountingIn() || inStep_) return;
-    if (!session_.layer())
-        return emit failed(tr("There is no layer to record for"), tr("make a part and a layer first"));
     ensureOpen();
     if (!isOpen()) return;
     clearClips();
