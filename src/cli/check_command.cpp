@@ -51,6 +51,7 @@ Result<Answer> check(Options o, const Surroundings& s)
               {"turn", turnJson(c)},
               {"bursts", c.bursts},
               {"fall_db", orNull(c.fallDb)},
+              {"brightness_db", orNull(c.brightnessDb)},
               {"findings", toJson(judged->findings)}};
     a.text = fmt::format("change the gain by {} dB; the hardest chord then peaks {} dB under full scale\n"
                          "averages {} dBFS, peak {} dBTP, floor {} dBFS, signal to noise {} dB\n",

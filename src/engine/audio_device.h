@@ -30,9 +30,9 @@ public:
 class AudioDevice {
 public:
     virtual ~AudioDevice() = default;
-    /// Starts streaming; source and sink must outlive the stream. @error WriteFailed where the device is gone or busy
-    virtual core::Outcome start(AudioSource& source, AudioSink* sink) = 0;
-    core::Outcome start(AudioSource& source) { return start(source, nullptr); }
+    /// Starts streaming; player and sink must outlive the stream. @error WriteFailed where the device is gone or busy
+    virtual core::Outcome start(AudioSource& player, AudioSink* sink) = 0;
+    core::Outcome start(AudioSource& player) { return start(player, nullptr); }
     virtual void stop() = 0; ///< when it returns, nothing is called any more
     virtual double rateHz() const noexcept = 0;
     virtual std::string name() const = 0;

@@ -65,10 +65,10 @@ public:
     }
     ~RtAudioDevice() override { stop(); }
 
-    core::Outcome start(AudioSource& source, AudioSink* sink) override
+    core::Outcome start(AudioSource& player, AudioSink* sink) override
     {
         stop();
-        source_ = &source;
+        source_ = &player;
         sink_ = sink;
         RtAudio::StreamParameters out, in;
         out.deviceId = in.deviceId = device_;

@@ -15,12 +15,12 @@ SimulatedDevice::SimulatedDevice(double rateHz, std::size_t blockFrames, Clock c
 
 SimulatedDevice::~SimulatedDevice() { stop(); }
 
-core::Outcome SimulatedDevice::start(AudioSource& source, AudioSink* sink)
+core::Outcome SimulatedDevice::start(AudioSource& player, AudioSink* sink)
 {
     stop();
     if (room_ && room_->isGone())
         return core::Error{core::ErrorCode::WriteFailed, name() + ": it is not there any more", "plug it in again"};
-    source_ = &source;
+    source_ = &player;
     sink_ = sink;
     if (clock_ == Clock::RealTime) thread_ = std::jthread([this](std::stop_token stop) { run(stop); });
     return core::Done{};

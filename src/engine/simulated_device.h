@@ -19,7 +19,7 @@ public:
     ~SimulatedDevice() override;
 
     using AudioDevice::start;
-    core::Outcome start(AudioSource& source, AudioSink* sink) override;
+    core::Outcome start(AudioSource& player, AudioSink* sink) override;
     void stop() override;
     double rateHz() const noexcept override { return rateHz_; }
     std::string name() const override { return room_ ? "simulated interface" : "simulated output (silent)"; }

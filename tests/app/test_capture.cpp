@@ -136,6 +136,24 @@ private slots:
         QCOMPARE(b.window.session().layer()->takes.size(), before);
     }
 
+    void aGuitarOnTheOtherInputIsFound()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "check");
+        GuidedCheck& check = b.window.bench<LevelBench>()->page<CheckPage>()->check();
+        room(b).setGainDb(17.0);
+        room(b).setSwapped(true); // the plug is in input 2, input 1 is chosen
+        step(b, 5.2);
+        if (check.step() == GuidedCheck::Step::Turn) step(b, 15.2);
+        step(b, 10.0);
+        step(b, 6.0);
+        QVERIFY(check.isOver());
+        const auto& found = check.judged()->findings;
+        const auto at = std::ranges::find(found, std::string("check.wrong_channel"), &Finding::code);
+        QVERIFY(at != found.end());
+        QVERIFY(at->severity == Severity::Stop);
+    }
+
     void theLiveReadingsAreThoseOfTheSignal()
     {
         WindowBench b;

@@ -256,6 +256,27 @@ private slots:
         QVERIFY(find(j, "check.fading"));
     }
 
+    void aMissingResonanceIsToldAgainstAnEarlierCheckOnly()
+    {
+        // The same part behind a one-pole low pass at 900 Hz, as a wrong input would make of it.
+        CheckFiles f = right();
+        const auto before = judged(f);
+        auto dull = part(dbToAmplitude(-9.0));
+        double y = 0.0;
+        const double pull = 1.0 - std::exp(-2.0 * std::numbers::pi * 900.0 / kRate);
+        for (float& x : dull) x = float(y += pull * (double(x) - y));
+        f.play = writeWav(dir_, "dull.wav", {dull}, int(kRate));
+        const auto now = judged(f);
+        // Second-order in the quotient: about -8.5 dB at 2 to 5 kHz less -1.5 dB at 0.2 to 1 kHz.
+        const double fell = *before.check.brightnessDb - *now.check.brightnessDb;
+        QVERIFY2(fell > 6.0 && fell < 13.0, qPrintable(QString::number(fell)));
+        QVERIFY(!find(now, "check.dull")); // not by itself
+        QCOMPARE(dullFindings(before.check.brightnessDb, "2026-11-01T10:00:00", now.check.brightnessDb).size(),
+                 std::size_t(1));
+        QVERIFY(dullFindings({}, "", now.check.brightnessDb).empty());
+        QVERIFY(dullFindings(now.check.brightnessDb, "2026-11-01", before.check.brightnessDb).empty());
+    }
+
     void theGuitarOnTheOtherInputIsSaid()
     {
         CheckFiles f = right();

@@ -251,8 +251,8 @@ void TestRecorder::metersWithoutRecording()
     const auto level = recorder.level(0);
     QCOMPARE(level.peak, 1.0f);
     QCOMPARE(level.clipped, std::int64_t(2));
-    QVERIFY(std::abs(level.square - 0.125) < 0.001); // 0.5^2 / 2, and two samples more
-    QCOMPARE(recorder.level(0).peak, 0.0f);          // since the last look
+    QVERIFY(std::abs(level.rectified - 1.0 / std::numbers::pi) < 0.003); // 0.5 x 2 / pi, and two samples more
+    QCOMPARE(recorder.level(0).peak, 0.0f);                              // since the last look
     QCOMPARE(recorder.level(99).peak, 0.0f);
 }
 

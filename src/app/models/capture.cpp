@@ -61,13 +61,20 @@ Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
 Capture::~Capture()
 {
     ping_.cancel();
+    look_.cancel();
     disconnect(&audition_, nullptr, this, nullptr);
 }
 
 void Capture::lookForDevices()
 {
-    devices_ = engine::listDevices();
-    emit changed();
+    if (isRecording() || inStep_) return; // some systems are disturbed by the question
+    look_.run<std::vector<engine::DeviceInfo>>(
+        tr("Looking for interfaces"), [](const Progress&) { return engine::listDevices(); },
+        [this](std::vector<engine::DeviceInfo> found) {
+            devices_ = std::move(found);
+            if (session_.isOpen()) ensureOpen();
+            emit changed();
+        });
 }
 
 bool Capture::isOpen() const { return audition_.device() && audition_.device()->isRunning() && inputs() > 0; }
@@ -330,6 +337,13 @@ std::optional<double> Capture::minutesLeft() const
     return s ? std::optional(*s / 60.0) : std::nullopt;
 }
 
+std::vector<std::size_t> Capture::stepInputs() const
+{
+    const std::size_t first = input_ - input_ % 2;
+    if (first + 1 < inputs()) return {first, first + 1};
+    return {input_};
+}
+
 bool Capture::recordStep(const std::filesystem::path& file)
 {
     if (isRecording() || inStep_) return false;
@@ -337,8 +351,8 @@ bool Capture::recordStep(const std::filesystem::path& file)
     if (!isOpen()) return false;
     engine::RecordPlan plan;
     plan.file = file;
-    plan.format = {int(rateHz()), 1, SampleFormat::Float32, {}, {}};
-    plan.inputs = {input_};
+    plan.inputs = stepInputs();
+    plan.format = {int(rateHz()), plan.inputs.size(), SampleFormat::Float32, {}, {}};
     std::error_code ignored;
     std::filesystem::remove(file, ignored);
     std::filesystem::create_directories(file.parent_path(), ignored);

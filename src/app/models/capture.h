@@ -25,7 +25,9 @@ public:
 
     // the interface
     const std::vector<engine::DeviceInfo>& devices() const { return devices_; }
+    /// Lists the devices on a worker, as systems take their time; then opens one where none runs.
     void lookForDevices();
+    bool isLooking() const { return look_.isBusy(); }
     QString deviceId() const { return wish_.id.empty() ? QString() : QString::fromStdString(wish_.id); }
     void chooseDevice(const QString& id); ///< opens it; failed() says why not
     void chooseBuffer(std::size_t frames);
@@ -71,10 +73,11 @@ public:
     /// playing, and none without such a take.
     std::optional<double> driftDb() const { return drift_; }
 
-    /// Records the chosen input into a file of its own, as the check does. `done` gets the frames, and nothing where it
-    /// failed.
+    /// Records the chosen input into a file of its own, as the check does, with its neighbour where there is one, so
+    /// that a guitar on the other of the two is found. False where it cannot; failed() says why.
     bool recordStep(const std::filesystem::path& file);
     engine::RecordReport finishStep();
+    std::size_t stepChannel() const { return stepInputs().size() > 1 ? input_ % 2 : 0; } ///< the chosen input's, in it
     bool isInStep() const { return inStep_; }
     double silentS() const { return silentS_; } ///< for how long nothing but the input's own noise has come in
 
@@ -94,6 +97,7 @@ signals:
 
 private:
     void open();
+    std::vector<std::size_t> stepInputs() const;
     void applyHearing();
     core::Result<engine::LiveVoice> voiceFor(const core::Layer& layer) const;
     void begin();
@@ -108,7 +112,7 @@ private:
     Hear hear_ = Hear::Nothing;
     double hearDb_ = -6.0;
     std::optional<core::LoopLatency> roundTrip_;
-    TaskRunner ping_;
+    TaskRunner ping_, look_;
     int countInBars_ = 0;
     double countInLeftS_ = 0.0;
     std::filesystem::path recording_;

@@ -27,7 +27,10 @@ GuidedCheck::GuidedCheck(SessionModel& session, Capture& capture, Audition& audi
     : QObject(parent), session_(session), capture_(capture), audition_(audition), book_(bookFile())
 {
     connect(&capture_, &Capture::metered, this, &GuidedCheck::look);
-    connect(&capture_, &Capture::changed, this, [this] { // the device was lost in the middle
+    connect(&capture_, &Capture::changed, this, [this] {
+        // A check is of one input: with another it begins anew.
+        if (std::exchange(input_, capture_.input()) != capture_.input() && isDone(Step::Rest)) restart();
+        // The device was lost in the middle.
         if (!running_ || step_ == Step::Set || capture_.isInStep()) return;
         running_ = false;
         emit changed();
@@ -38,8 +41,14 @@ GuidedCheck::GuidedCheck(SessionModel& session, Capture& capture, Audition& audi
     });
     footTimer_.setInterval(kFootEveryMs);
     connect(&footTimer_, &QTimer::timeout, this, [this] {
-        for (int i = foot_.presses(); i > 0; --i) press();
+        for (int i = foot_->presses(); i > 0; --i) press();
     });
+}
+
+void GuidedCheck::lookForFootSwitches()
+{
+    if (foot_) return foot_->look();
+    foot_ = std::make_unique<engine::FootSwitch>();
     footTimer_.start();
 }
 
@@ -131,9 +140,10 @@ void GuidedCheck::measureRest()
         [f = file(Step::Rest)](const Progress& p) {
             return std::make_shared<Result<FileMeasurement>>(measureFile(f, {}, p));
         },
-        [this](Answer rest) {
+        [this, channel = capture_.stepChannel()](Answer rest) {
             mainsHz_ = 0.0;
-            if (*rest && (*rest)->channels.front().noise.hum) mainsHz_ = (*rest)->channels.front().noise.hum->mainsHz;
+            if (*rest && channel < (*rest)->channels.size())
+                if (const auto& hum = (*rest)->channels[channel].noise.hum) mainsHz_ = hum->mainsHz;
             next();
         });
     emit changed();
@@ -146,6 +156,7 @@ void GuidedCheck::judge()
     if (isDone(Step::Turn)) files.turn = file(Step::Turn);
     files.play = file(Step::Play);
     files.hardest = file(Step::Hardest);
+    files.channel = capture_.stepChannel();
     MeasureOptions options = session_.measureOptions();
     options.keepPicture = false;
     using Answer = std::shared_ptr<Result<JudgedCheck>>;
@@ -160,6 +171,11 @@ void GuidedCheck::judge()
                             QString::fromStdString(answer->error().remedy));
             } else {
                 judged_ = std::move(**answer);
+                if (const GainEntry* before = lastEntry()) {
+                    const auto dull = dullFindings(before->brightnessDb, before->when, judged_->check.brightnessDb);
+                    judged_->findings.insert(judged_->findings.end(), dull.begin(), dull.end());
+                    rank(judged_->findings);
+                }
                 const CaptureCheck& c = judged_->check;
                 session_.note("check", tr("Input checked: averages %1 dBFS, change the gain by %2 dB, floor %3 dBFS")
                                            .arg(c.averageDbfs ? figureText(*c.averageDbfs).c_str() : "-",
@@ -280,6 +296,7 @@ GainEntry GuidedCheck::entry(const QString& gain, const PlayedWith& with) const
         if (c.averageDbfs) e.averageDbfs = *c.averageDbfs + by;
         if (c.peakDbtp) e.peakDbtp = *c.peakDbtp + by;
         if (c.floorDbfs) e.floorDbfs = *c.floorDbfs + by;
+        e.brightnessDb = c.brightnessDb;
     }
     e.with = with;
     if (session_.song()) e.with.tuning = session_.song()->tuning;

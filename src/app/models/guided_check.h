@@ -47,7 +47,7 @@ public:
     core::GainEntry entry(const QString& gain, const core::PlayedWith& with) const;
     const core::GainEntry* lastEntry() const;
     void keep(core::GainEntry entry);
-    std::vector<std::string> footSwitches() const { return foot_.ports(); }
+    void lookForFootSwitches();
 
 signals:
     void changed();
@@ -68,11 +68,12 @@ private:
     SessionModel& session_;
     Capture& capture_;
     Audition& audition_;
-    engine::FootSwitch foot_;
+    std::unique_ptr<engine::FootSwitch> foot_; ///< once somebody may press it
     QTimer footTimer_;
     core::GainBook book_;
     Step step_ = Step::Rest;
     bool running_ = false;
+    std::size_t input_ = 0; ///< that the check is of
     std::array<bool, kRecorded> done_{};
     double stepS_ = 0.0;
     std::optional<core::JudgedCheck> judged_;

@@ -1,11 +1,13 @@
 #include "core/advice/capture_check.h"
 
 #include "core/advice/level_findings.h"
+#include "core/signal/fft.h"
 #include "core/units/decibels.h"
 
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <numbers>
 
 namespace gristle::core {
 
@@ -76,6 +78,30 @@ Rises findRises(std::vector<double> powers)
     }
     out.heldShare = double(held) / double(powers.size() - 1);
     return out;
+}
+
+/// Power in 2 to 5 kHz over that in 0.2 to 1 kHz, over windows that lie whole in what plays.
+std::optional<double> brightnessOf(std::span<const float> x, double rateHz, const std::vector<bool>& playing)
+{
+    constexpr std::size_t kWindow = 2048;
+    RealFft fft(kWindow);
+    double low = 0.0, high = 0.0;
+    for (std::size_t at = 0; at + kWindow <= x.size(); at += kWindow) {
+        const auto first = std::size_t(double(at) / rateHz / 0.01),
+                   last = std::size_t(double(at + kWindow) / rateHz / 0.01);
+        bool plays = last < playing.size();
+        for (std::size_t h = first; plays && h <= last; ++h) plays = playing[h];
+        if (!plays) continue;
+        for (std::size_t i = 0; i < kWindow; ++i)
+            fft.time()[i] = x[at + i] * float(0.5 - 0.5 * std::cos(2.0 * std::numbers::pi * double(i) / kWindow));
+        fft.forward();
+        for (std::size_t k = 1; k <= kWindow / 2; ++k) {
+            const double hz = double(k) * rateHz / kWindow, power = double(std::norm(fft.spectrum()[k]));
+            if (hz >= 200.0 && hz < 1000.0) low += power;
+            if (hz >= 2000.0 && hz < 5000.0) high += power;
+        }
+    }
+    return low > 0.0 && high > 0.0 ? std::optional(powerToDb(high / low)) : std::nullopt;
 }
 
 /// Level of the playing in the first third of the hops that play, less that in the last.
@@ -185,7 +211,7 @@ Result<JudgedCheck> judgeCapture(const CheckFiles& files, const MeasureOptions& 
                          std::filesystem::path(m->file).filename().string() + ": it has no channel " +
                              std::to_string(files.channel + 1),
                          "name the channel that the guitar is on"};
-    const auto playHops = readChannel(files.play, files.channel, false),
+    const auto playHops = readChannel(files.play, files.channel, true),
                restHops = readChannel(files.rest, files.channel, false);
     if (!playHops) return playHops.error();
     if (!restHops) return restHops.error();
@@ -231,6 +257,7 @@ Result<JudgedCheck> judgeCapture(const CheckFiles& files, const MeasureOptions& 
     check.rested = quiet.floorDbfs && rises.heldShare <= kHeldShare;
     check.bursts = rises.bursts;
     check.fallDb = fallOver(powers, playing);
+    check.brightnessDb = brightnessOf(playHops->samples, playHops->hops.rateHz(), playing);
     if (!files.turn.empty() && check.hum) {
         const auto turn = readChannel(files.turn, files.channel, true);
         if (!turn) return turn.error();
@@ -250,6 +277,20 @@ Result<JudgedCheck> judgeCapture(const CheckFiles& files, const MeasureOptions& 
     }
     rank(out.findings);
     return out;
+}
+
+std::vector<Finding> dullFindings(std::optional<double> before, const std::string& when, std::optional<double> now)
+{
+    constexpr double kDullerDb = 6.0;
+    if (!before || !now || *before - *now < kDullerDb) return {};
+    Finding f = make(Severity::Fix, "check.dull",
+                     fmt::format("Duller than on {} by {} dB", when.substr(0, 10), figureText(*before - *now, 0)),
+                     "The guitar's resonance is missing against its earlier check: a pad or the wrong input switch "
+                     "does that, and so does "
+                     "a tone control that is turned back.",
+                     "Look at the pad and the high-impedance switch, then at the tone control");
+    bar(f, *now, *before, "dB", std::min(-60.0, *now - 5.0), 0.0);
+    return {f};
 }
 
 } // namespace gristle::core

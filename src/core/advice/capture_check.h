@@ -29,9 +29,10 @@ struct CaptureCheck {
     std::optional<Hum> hum;          ///< of the rest step
     std::vector<HumPoint> turnTrace; ///< of the turn step, where there is hum and such a file
     std::optional<HumTurn> turn;
-    bool rested = false;          ///< nothing was played in the rest step
-    int bursts = 0;               ///< short rises of the noise at rest, as from a telephone
-    std::optional<double> fallDb; ///< by how much the playing got softer from its first to its last third
+    bool rested = false;                ///< nothing was played in the rest step
+    int bursts = 0;                     ///< short rises of the noise at rest, as from a telephone
+    std::optional<double> brightnessDb; ///< power in 2 to 5 kHz over that in 0.2 to 1 kHz, of the part while it plays
+    std::optional<double> fallDb;       ///< by how much the playing got softer from its first to its last third
 };
 
 struct JudgedCheck {
@@ -43,5 +44,10 @@ struct JudgedCheck {
 /// check.fading, check.wrong_channel, check.channels_alike, check.turn.
 /// @error as AudioReader; OutOfRange where a file has no such channel; Cancelled
 Result<JudgedCheck> judgeCapture(const CheckFiles& files, const MeasureOptions& options, const Progress& progress = {});
+
+/// Where a guitar has become duller by over 6 dB since an earlier check of it on the same input: a pad, an input of low
+/// impedance, or a tone control. No claim without an earlier check, as a guitar may just be dull. Code: check.dull.
+std::vector<Finding> dullFindings(std::optional<double> brightnessBeforeDb, const std::string& whenBefore,
+                                  std::optional<double> brightnessNowDb);
 
 } // namespace gristle::core

@@ -35,7 +35,7 @@ template<typename Entry> auto words(Entry& e)
 template<typename Entry> auto levels(Entry& e)
 {
     return std::array{std::pair{"average_dbfs", &e.averageDbfs}, std::pair{"peak_dbtp", &e.peakDbtp},
-                      std::pair{"floor_dbfs", &e.floorDbfs}};
+                      std::pair{"floor_dbfs", &e.floorDbfs}, std::pair{"brightness_db", &e.brightnessDb}};
 }
 
 std::optional<GainEntry> read(const std::string& line)

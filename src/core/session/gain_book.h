@@ -22,6 +22,7 @@ struct GainEntry {
     int input = 1;    ///< from 1
     std::string gain; ///< what the knob showed, in the user's words: "34", "half past two"
     std::optional<double> averageDbfs, peakDbtp, floorDbfs;
+    std::optional<double> brightnessDb; ///< of the part, as CaptureCheck has it
     PlayedWith with;
     std::string why; ///< where the level had moved: what the user says that it was
     bool operator==(const GainEntry&) const = default;

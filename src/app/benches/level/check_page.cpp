@@ -208,7 +208,8 @@ void CheckPage::showEvent(QShowEvent* event)
 {
     LevelPage::showEvent(event);
     if (!session().isOpen()) return;
-    capture().ensureOpen();
+    run_.lookForFootSwitches();
+    capture().lookForDevices();
     refresh();
     go_->setFocus();
 }

@@ -242,6 +242,12 @@ void LedgerPage::build()
     connect(setup_, &QComboBox::activated, this, &LedgerPage::refresh);
 }
 
+void LedgerPage::hideEvent(QHideEvent* event)
+{
+    LevelPage::hideEvent(event);
+    if (capture().isTone()) capture().setTone(false);
+}
+
 void LedgerPage::writeFields()
 {
     if (refreshing_ || !session().isOpen()) return;

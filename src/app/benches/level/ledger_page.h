@@ -35,6 +35,9 @@ public:
     /// Asks for the recording of a return; replaced in tests.
     std::function<QString()> askReturn;
 
+protected:
+    void hideEvent(QHideEvent*) override;
+
 private:
     void build();
     void refresh();

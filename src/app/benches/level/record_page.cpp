@@ -186,7 +186,6 @@ void RecordPage::showEvent(QShowEvent* event)
     LevelPage::showEvent(event);
     if (!session().isOpen()) return;
     capture().lookForDevices();
-    capture().ensureOpen();
     refresh();
 }
 

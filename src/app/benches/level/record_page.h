@@ -17,6 +17,7 @@ class RecordPage : public LevelPage {
 public:
     RecordPage(const BenchContext& context, QWidget* parent);
     void findings(FindingsPanel& panel) const override;
+    bool isBusy() const override { return capture().isLooking(); }
 
 protected:
     void showEvent(QShowEvent*) override;
