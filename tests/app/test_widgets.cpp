@@ -171,7 +171,7 @@ void TestWidgets::everyParameterHasItsEditor()
             QCOMPARE(changed.count(), 0);
             box->setCurrentIndex(1);
             emit box->activated(1);
-            QCOMPARE(changed.takeLast(), (QVariantList{"file", "impulses/two.wav"}));
+            QCOMPARE(changed.takeLast(), (QVariantList{QString::fromStdString(spec.key), "impulses/two.wav"}));
         }
     }
 }
