@@ -84,7 +84,9 @@ void SessionModel::adopt(SessionFolder folder)
     path_ = {};
     savedAt_ = QDateTime();
     missing_ = folder_->check(false);
-    rememberSession(QString::fromStdString(folder_->path().string()));
+    const QString remembered = QString::fromStdString(folder_->path().string());
+    QMetaObject::invokeMethod(
+        this, [remembered] { rememberSession(remembered); }, Qt::QueuedConnection);
     emit opened();
     emit pathChanged();
     for (const auto& recording : unfinishedRecordings(folder_->path())) toKeep_.push_back({recording, {}, true});

@@ -297,9 +297,15 @@ std::optional<SignalLedger> LedgerPage::ledger() const
     return signalLedger(*measured, wish, session().document().referenceDbfs, return_file_.get());
 }
 
+void LedgerPage::showEvent(QShowEvent* event)
+{
+    LevelPage::showEvent(event);
+    refresh();
+}
+
 void LedgerPage::refresh()
 {
-    if (!session().isOpen()) return;
+    if (!session().isOpen() || !isVisible()) return; // shown anew when it is looked at
     refreshing_ = true;
     const int kept = std::max(0, setup_->currentIndex());
     setup_->clear();

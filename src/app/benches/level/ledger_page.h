@@ -36,6 +36,7 @@ public:
     std::function<QString()> askReturn;
 
 protected:
+    void showEvent(QShowEvent*) override;
     void hideEvent(QHideEvent*) override;
 
 private:

@@ -240,9 +240,15 @@ void LoadingPage::putIntoRig()
     session().setRig(std::move(rig), tr("Loading put first: %1").arg(nameOf(chosen_)));
 }
 
+void LoadingPage::showEvent(QShowEvent* event)
+{
+    LevelPage::showEvent(event);
+    refresh();
+}
+
 void LoadingPage::refresh()
 {
-    if (!session().isOpen()) return;
+    if (!session().isOpen() || !isVisible()) return; // shown anew when it is looked at
     const auto all = setups();
     chosen_ = std::min(chosen_, all.size() - 1);
     std::vector<LoadingPicture::Curve> curves;

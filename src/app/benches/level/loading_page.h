@@ -40,6 +40,9 @@ public:
     void findings(FindingsPanel& panel) const override;
     AuditionRequest audition() const override;
 
+protected:
+    void showEvent(QShowEvent*) override;
+
 private:
     void build();
     void refresh();
