@@ -161,7 +161,7 @@ template<typename Look> void eachDevice(Look look)
 DeviceInfo simulatedInfo()
 {
     return {kSimulatedId,
-            "simulated interface (a player, hum and noise; for trying things out)",
+            "a modelled player",
             "simulated",
             2,
             2,

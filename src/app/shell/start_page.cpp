@@ -3,6 +3,7 @@
 #include "app/models/preferences.h"
 #include "app/theme/theme.h"
 
+#include <QDir>
 #include <QFileInfo>
 #include <QLabel>
 #include <QPushButton>
@@ -21,7 +22,8 @@ StartPage::StartPage(QWidget* parent) : QWidget(parent)
     outer->addWidget(title);
     auto* about = new QLabel(tr("Two takes of one riff, played straight into the interface, are enough.\nGristle says "
                                 "whether they were captured right, puts them through a rig, places them left and "
-                                "right,\nshows what mono does to it, and keeps a record of it all."),
+                                "right,\nshows what mono does to it, and keeps a record of it all.\nNothing recorded "
+                                "yet? Make an empty session, check the input, and record."),
                              this);
     about->setFont(Theme::instance().text(TextSize::Heading));
     about->setAlignment(Qt::AlignHCenter);
@@ -61,7 +63,10 @@ void StartPage::showEvent(QShowEvent* event)
         delete item;
     }
     for (const QString& folder : recentSessions()) {
-        auto* b = new QPushButton(QFileInfo(folder).completeBaseName(), this);
+        const QString home = QDir::homePath();
+        QString where = QFileInfo(folder).absolutePath();
+        if (where.startsWith(home)) where.replace(0, home.size(), "~");
+        auto* b = new QPushButton(tr("%1   in %2").arg(QFileInfo(folder).completeBaseName(), where), this);
         b->setObjectName("start.recent");
         b->setAccessibleName(tr("Open %1").arg(QFileInfo(folder).completeBaseName()));
         b->setToolTip(folder);

@@ -68,7 +68,13 @@ void RecordPage::build()
     warning_ = named(new QLabel(this), "liveWarning", tr("Warning while playing"));
     warning_->setFont(Theme::instance().text(TextSize::Normal, true));
     warning_->setWordWrap(true);
-    column->addWidget(warning_);
+    time_ = named(new QLabel(this), "recordTime", tr("Time recorded and room on the disk"));
+    time_->setFont(Theme::instance().mono(TextSize::Normal));
+    time_->setAlignment(Qt::AlignRight);
+    auto* told = new QHBoxLayout;
+    told->addWidget(warning_, 1);
+    told->addWidget(time_);
+    column->addLayout(told);
     strip_ = new LiveStrip(this);
     strip_->setEmptyText(tr("Nothing comes in yet."));
     column->addWidget(strip_, 1);
@@ -121,8 +127,6 @@ QWidget* RecordPage::buildFoot()
     countIn_ = named(new QComboBox(foot), "countIn", tr("Count-in before the recording begins"));
     countIn_->addItems({tr("at once"), tr("after 1 bar"), tr("after 2 bars")});
     connect(countIn_, &QComboBox::activated, this, [this](int bars) { capture().setCountIn(bars); });
-    time_ = named(new QLabel(foot), "recordTime", tr("Time recorded and room on the disk"));
-    time_->setFont(Theme::instance().mono(TextSize::Normal));
     hear_ = named(new QComboBox(foot), "hearMyself",
                   tr("What you hear of yourself. Nothing where the interface's own direct monitor is on."));
     hear_->addItems({tr("hear nothing"), tr("hear it dry"), tr("hear it through the rig")});
@@ -147,7 +151,7 @@ QWidget* RecordPage::buildFoot()
     row->addWidget(record_);
     row->addWidget(also_);
     row->addWidget(countIn_);
-    row->addWidget(time_, 1);
+    row->addStretch(1);
     row->addWidget(hear_);
     row->addWidget(hearLevel_);
     row->addWidget(hold_);
@@ -276,7 +280,8 @@ void RecordPage::meter()
         time = tr("%1 s recorded").arg(figure(capture().recordedS()));
     if (const auto minutes = capture().minutesLeft())
         time += (time.isEmpty() ? QString() : QStringLiteral(" \u00b7 ")) +
-                tr("room for %1 min").arg(QLocale::c().toString(qlonglong(*minutes)));
+                (*minutes < 1000.0 ? tr("room for %1 min").arg(qlonglong(*minutes))
+                                   : tr("room for %1 h").arg(qlonglong(*minutes / 60.0)));
     if (capture().gaps() > 0) time += tr(" \u00b7 %n gap(s)", nullptr, int(capture().gaps()));
     time_->setText(time);
     if (r.clipped > 0)
