@@ -1,4 +1,3 @@
-#include "core/sim/performance.h"
 #include "engine/audio_device.h"
 #include "engine/simulated_device.h"
 #include "engine/standard_room.h"
@@ -8,6 +7,7 @@
 #include <cstdlib>
 #include <dlfcn.h>
 #include <exception>
+#include <jack/jack.h>
 #include <optional>
 #if defined(__SSE__)
 #include <xmmintrin.h>
@@ -54,6 +54,32 @@ void quietTheSoundLibrary()
 
 bool hardwareIsAskedFor() { return std::getenv("GRISTLE_NO_DEVICE") == nullptr; }
 
+/// The server's own count of frames. An xrun is told by the server when it comes to it, under load long after; what its
+/// count jumped by between two blocks is known at once, and is exact.
+class JackClock {
+public:
+    JackClock() : client_(jack_client_open("Gristle clock", JackNoStartServer, nullptr)) {}
+    ~JackClock()
+    {
+        if (client_) jack_client_close(client_);
+    }
+    JackClock(const JackClock&) = delete;
+    JackClock& operator=(const JackClock&) = delete;
+    /// True where the block of now does not follow the one of the last call. Audio thread.
+    bool skipped(std::uint32_t frames) noexcept
+    {
+        const std::uint32_t now = jack_last_frame_time(client_), before = std::exchange(last_, now);
+        return std::exchange(started_, true) && now - before != frames;
+    }
+    bool isThere() const noexcept { return client_ != nullptr; }
+    void restart() noexcept { started_ = false; }
+
+private:
+    jack_client_t* client_;
+    std::uint32_t last_ = 0;
+    bool started_ = false;
+};
+
 class RtAudioDevice final : public AudioDevice {
 public:
     RtAudioDevice(RtAudio::Api api, unsigned device, std::string name, double rateHz, unsigned frames,
@@ -62,6 +88,7 @@ public:
           outputs_(outputs)
     {
         audio_.showWarnings(false);
+        if (api == RtAudio::UNIX_JACK) clock_ = std::make_unique<JackClock>();
     }
     ~RtAudioDevice() override { stop(); }
 
@@ -70,6 +97,7 @@ public:
         stop();
         source_ = &player;
         sink_ = sink;
+        if (clock_) clock_->restart();
         RtAudio::StreamParameters out, in;
         out.deviceId = in.deviceId = device_;
         out.nChannels = static_cast<unsigned>(outputs_);
@@ -119,7 +147,9 @@ private:
         if (in && me.sink_) {
             const float* inputs[kMostInputs];
             for (std::size_t c = 0; c < me.inputs_; ++c) inputs[c] = static_cast<const float*>(in) + c * frames;
-            me.sink_->take(inputs, me.inputs_, frames, (status & RTAUDIO_INPUT_OVERFLOW) != 0);
+            const bool lost =
+                me.clock_ && me.clock_->isThere() ? me.clock_->skipped(frames) : (status & RTAUDIO_INPUT_OVERFLOW) != 0;
+            me.sink_->take(inputs, me.inputs_, frames, lost);
         }
         auto* const left = out ? static_cast<float*>(out) : me.spare_.data();
         float* const right = out && me.outputs_ < 2 ? me.spare_.data() : left + frames; // one output: the left side
@@ -135,6 +165,7 @@ private:
     std::size_t inputs_, outputs_;
     AudioSource* source_ = nullptr;
     AudioSink* sink_ = nullptr;
+    std::unique_ptr<JackClock> clock_;
     std::vector<float> spare_;
     bool first_ = true;
 };
@@ -160,13 +191,7 @@ template<typename Look> void eachDevice(Look look)
 
 DeviceInfo simulatedInfo()
 {
-    return {kSimulatedId,
-            "a modelled player",
-            "simulated",
-            2,
-            2,
-            {44100, 48000, 88200, 96000, 176400, 192000},
-            48000,
+    return {kSimulatedId, "a modelled player", "simulated", 2, 2, {44100, 48000, 88200, 96000, 176400, 192000}, 48000,
             false};
 }
 

@@ -145,21 +145,32 @@ void TestJack::noDeliveredFrameIsLost()
     const auto r = core::readRecording(plan.file);
     QVERIFY(r && r->audio.frames() == std::size_t(report.frames));
     int jumps = 0;
+    std::int64_t farthest = 0;
     for (std::size_t c = 0; c < 8; ++c) {
         const auto x = r->audio.channel(c);
         for (std::size_t i = 1; i < x.size(); ++i) {
             const auto before = std::llround(double(x[i - 1]) * double(2 * kTurn)),
                        now = std::llround(double(x[i]) * double(2 * kTurn));
             if (now == (before + 1) % kTurn) continue;
+            // A counter that was not run itself in this cycle gives silence or the block before: no matter of ours.
+            if (now == 0 || now <= before || before == 0) continue;
             ++jumps;
-            // The server itself went on without us: then it told so, near here.
-            const bool told = std::ranges::any_of(
-                report.gaps, [&](const Gap& g) { return std::abs(g.frame - std::int64_t(i)) <= 64 * 16; });
-            QVERIFY2(told, qPrintable(QString("channel %1, frame %2: %3 after %4").arg(c).arg(i).arg(now).arg(before)));
+            // The server went on without us: that is told within two blocks of it.
+            std::int64_t nearest = 1 << 30;
+            for (const Gap& g : report.gaps) nearest = std::min(nearest, std::abs(g.frame - std::int64_t(i)));
+            farthest = std::max(farthest, nearest);
+            const bool told = report.gaps.size() == 4096 || nearest <= 2 * 64; // or the table is full
+            QVERIFY2(told, qPrintable(QString("channel %1, frame %2: %3 after %4, nearest gap %5 of %6")
+                                          .arg(c)
+                                          .arg(i)
+                                          .arg(now)
+                                          .arg(before)
+                                          .arg(nearest)
+                                          .arg(report.gaps.size())));
         }
     }
-    qInfo("%lld frames, %zu xruns told, %d jumps", static_cast<long long>(report.frames), report.gaps.size(),
-          jumps / 8);
+    qInfo("%lld frames, %zu gaps told, %d jumps, at most %lld frames from where it is told",
+          static_cast<long long>(report.frames), report.gaps.size(), jumps / 8, static_cast<long long>(farthest));
 }
 
 void TestJack::aLostServerKeepsTheTake()

@@ -9,6 +9,8 @@
 #include "support/signals.h"
 
 #include <QtTest/QtTest>
+#include <atomic>
+#include <thread>
 
 using namespace gristle;
 using namespace gristle::core;
@@ -170,6 +172,44 @@ private slots:
             c.run(in);
             QVERIFY2(steepestRise(c.left) < 6.2, qPrintable(QString::number(steepestRise(c.left))));
         }
+    }
+
+    // All that the control thread may do while the audio thread runs: for TSan, and that the sound stays bounded.
+    void theControlThreadMayDoAsItLikes()
+    {
+        Chain c;
+        std::atomic<bool> over{false};
+        std::atomic<float> loudest{0.0f};
+        std::jthread audio([&] {
+            std::vector<float> in(64, 0.1f), l(64), r(64);
+            const float* inputs[] = {in.data()};
+            while (!over.load()) {
+                c.chain.take(inputs, 1, 64, false);
+                c.player.fill(l.data(), r.data(), 64);
+                for (const float x : l) loudest.store(std::max(loudest.load(), std::abs(x)));
+            }
+        });
+        c.chain.setListening(true);
+        std::vector<float> tapped(4096);
+        std::size_t heard = 0;
+        for (int i = 0; i < 300; ++i) {
+            LiveVoice voice;
+            voice.left = float(i % 2);
+            LiveProgram program;
+            program.push_back(std::move(voice));
+            c.chain.setProgram(std::move(program));
+            c.chain.setGain(i % 3 == 0 ? 0.0f : 1.0f);
+            c.chain.setClick(i % 5 == 0 ? 1000 : 0);
+            c.chain.setTone(220.0, i % 7 == 0 ? 0.1f : 0.0f);
+            if (i % 11 == 0) c.chain.setListening(i % 2 == 0);
+            heard += c.chain.readTap(tapped);
+            (void)c.recorder.level(0);
+            std::this_thread::sleep_for(std::chrono::milliseconds(2));
+        }
+        over = true;
+        audio.join();
+        QVERIFY(heard > 0);
+        QVERIFY(loudest.load() < 0.5f);
     }
 
     void nothingIsAllocatedWhileItRuns()
