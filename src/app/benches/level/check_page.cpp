@@ -50,14 +50,6 @@ QString promptOf(Step step, bool running)
     return {};
 }
 
-template<typename T> T* named(T* widget, const char* name, const QString& about)
-{
-    widget->setObjectName(name);
-    widget->setAccessibleName(about);
-    widget->setToolTip(about);
-    return widget;
-}
-
 } // namespace
 
 CheckPage::CheckPage(const BenchContext& context, QWidget* parent)

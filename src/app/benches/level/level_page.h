@@ -4,6 +4,15 @@
 
 namespace gristle::app {
 
+/// A control with the name that tests know, and what it is for, said to those who hover and to those who cannot see.
+template<typename T> T* named(T* widget, const char* name, const QString& about)
+{
+    widget->setObjectName(name);
+    widget->setAccessibleName(about);
+    widget->setToolTip(about);
+    return widget;
+}
+
 /// One page of the Level bench: a question and what answers it. A new page is a class derived from this and its line in
 /// level_bench.cpp.
 class LevelPage : public QWidget {

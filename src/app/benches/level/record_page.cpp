@@ -19,14 +19,6 @@ namespace {
 constexpr double kDriftToTellDb = 2.0;
 constexpr double kSilentToTellS = 5.0;
 
-template<typename T> T* named(T* widget, const char* name, const QString& about)
-{
-    widget->setObjectName(name);
-    widget->setAccessibleName(about);
-    widget->setToolTip(about);
-    return widget;
-}
-
 QString figure(double v, int digits = 1) { return numberLabel(v, digits); }
 
 } // namespace
