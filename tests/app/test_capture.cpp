@@ -319,6 +319,50 @@ private slots:
         QCOMPARE(b.window.session().document().sampleRateHz, 48000);
     }
 
+    // The same performance at a gain 5 dB higher than the take that counts has: that is what has drifted.
+    void driftAgainstTheTakeIsTold()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        room(b).setGainDb(8.0);
+        b.window.capture().record();
+        b.window.capture().runFor(16.0);
+        b.window.capture().stop();
+        b.settle();
+        b.window.capture().turnPreamp(5.0);
+        b.window.capture().record();
+        b.window.capture().runFor(16.0);
+        const auto drift = b.window.capture().driftDb();
+        QVERIFY2(drift && std::abs(*drift - 5.0) < 1.5, qPrintable(QString::number(drift.value_or(-99))));
+        QVERIFY(b.find<QLabel>("liveWarning")->text().contains("louder than the take"));
+        b.window.capture().stop();
+        b.settle();
+    }
+
+    // Two blocks of the device and what the limiter holds back, by what is heard of an impulse that is played.
+    void theDelayThatIsShownIsTheDelayThatIsHeard()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        engine::SimulatedRoom::Setup setup;
+        setup.humDbu = setup.inputNoiseDbu = setup.converterNoiseDbfs = -200.0;
+        setup.performanceV.assign(48000, 0.0f);
+        setup.performanceV[24000] = 0.5f;
+        b.window.audition().setDevice(std::make_unique<engine::SimulatedDevice>(
+            48000.0, 256, engine::SimulatedDevice::Clock::Manual, std::make_shared<engine::SimulatedRoom>(setup)));
+        auto* device = dynamic_cast<engine::SimulatedDevice*>(b.window.audition().device());
+        b.window.capture().setHear(Hear::Dry);
+        device->advance(20000);
+        device->forget();
+        device->advance(12000);
+        const auto& heard = device->heardLeft();
+        const auto at = std::ranges::max_element(heard, {}, [](float x) { return std::abs(x); }) - heard.begin();
+        QVERIFY(std::abs(heard[std::size_t(at)]) > 0.01f);
+        const double own = double(at) - 4000.0; // frames from the plug to the output, besides the device's buffers
+        const double shown = *b.window.capture().delayMs() * 48.0 - 2.0 * 256.0;
+        QVERIFY2(std::abs(own - shown) < 2.0, qPrintable(QString("%1 heard, %2 shown").arg(own).arg(shown)));
+    }
+
     void silenceIsToldWhileItLasts()
     {
         WindowBench b;

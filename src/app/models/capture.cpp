@@ -19,8 +19,8 @@ namespace {
 constexpr int kLookEveryMs = 30;
 constexpr double kNothingDbfs = -70.0; // a peak below that is an input's own noise
 constexpr double kNeedleS = 0.065;     // 99 % in 300 ms
-constexpr double kDriftOverS = 10.0, kDriftFromS = 3.0;
-constexpr double kPlaysWithinDb = 20.0; // of the take's average: below that nobody plays
+constexpr double kDriftOverS = 30.0, kDriftFromS = 3.0;
+constexpr double kPlaysWithinDb = 30.0; // as findPlaying()
 
 engine::SimulatedRoom* roomOf(engine::AudioDevice* device)
 {
@@ -444,19 +444,23 @@ void Capture::step(double seconds)
     begin();
 }
 
+/// By the rule of core's findPlaying() over the last while: what stands within 30 dB of the 95th percentile plays, and
+/// the median of that is compared with the median of the take that counts.
 void Capture::watchDrift()
 {
     if (!isRecording() || !session_.take()) return;
     const auto reference = session_.averageDbfs(*session_.take());
     if (!reference) return;
-    if (reading_.averageDbfs < *reference - kPlaysWithinDb) return;
     played_.push_back(reading_.averageDbfs);
     const auto looks = std::size_t(1000.0 / kLookEveryMs);
     if (played_.size() > std::size_t(kDriftOverS) * looks) played_.pop_front();
-    if (played_.size() < std::size_t(kDriftFromS) * looks) return;
     std::vector<double> sorted(played_.begin(), played_.end());
-    std::ranges::nth_element(sorted, sorted.begin() + long(sorted.size() / 2));
-    drift_ = sorted[sorted.size() / 2] - *reference;
+    std::ranges::sort(sorted);
+    const double loud = sorted[sorted.size() * 95 / 100];
+    const auto quiet = std::ranges::lower_bound(sorted, loud - kPlaysWithinDb);
+    const auto plays = std::size_t(sorted.end() - quiet);
+    if (loud < *reference - kPlaysWithinDb || plays < std::size_t(kDriftFromS) * looks) return;
+    drift_ = quiet[long(plays / 2)] - *reference;
 }
 
 } // namespace gristle::app
