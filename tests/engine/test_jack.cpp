@@ -142,9 +142,10 @@ void TestJack::noDeliveredFrameIsLost()
     plan.inputs = {0, 1, 2, 3, 4, 5, 6, 7};
     QVERIFY(bool(recorder.start(plan)));
     QTest::qWait(1000 * std::max(5, qEnvironmentVariableIntValue("GRISTLE_SOAK_S"))); // longer in a soak run
+    // A busy machine's server delivers less in that time: what counts is what it delivered.
+    QTRY_VERIFY_WITH_TIMEOUT(recorder.frames() > 4 * kRate, 60000);
     const auto report = recorder.finish();
     (*device)->stop();
-    QVERIFY(report.frames > 4 * kRate);
     QCOMPARE(report.lostFrames, std::int64_t(0));
     const auto r = core::readRecording(plan.file);
     QVERIFY(r && r->audio.frames() == std::size_t(report.frames));
