@@ -29,6 +29,7 @@ core::Outcome Recorder::start(const RecordPlan& plan)
     ring_.assign(ringFrames_ * plan_.inputs.size(), 0.0f);
     block_.resize(kDrainFrames * plan_.inputs.size());
     taken_ = written_ = lost_ = 0;
+    gaps_.resize(kMostGaps);
     gapCount_ = 0;
     overrun_ = false;
     failure_.reset();

@@ -81,8 +81,8 @@ private:
     std::atomic<std::int64_t> lost_{0};
     std::atomic<bool> recording_{false};
     std::atomic<bool> inTake_{false};
-    static constexpr std::size_t kMostGaps = 4096;
-    std::array<Gap, kMostGaps> gaps_;
+    static constexpr std::size_t kMostGaps = 1 << 16; // beyond, the take is of no use
+    std::vector<Gap> gaps_;
     std::atomic<std::size_t> gapCount_{0};
     bool overrun_ = false; ///< audio thread: inside a stretch that the disk was too slow for
     std::array<Meter, kMostChannels> meters_;

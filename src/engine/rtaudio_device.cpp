@@ -4,11 +4,15 @@
 
 #include <RtAudio.h>
 #include <algorithm>
+#include <atomic>
+#include <chrono>
 #include <cstdlib>
 #include <dlfcn.h>
 #include <exception>
 #include <jack/jack.h>
 #include <optional>
+#include <thread>
+#include <utility>
 #if defined(__SSE__)
 #include <xmmintrin.h>
 #endif
@@ -26,6 +30,7 @@ namespace {
 
 constexpr unsigned kBlockFrames = 512;
 constexpr std::size_t kMostInputs = 32;
+constexpr auto kStandstill = std::chrono::seconds(3); // many times the longest block of any device
 constexpr const char* kSimulatedId = "simulated:";
 
 struct System {
@@ -72,7 +77,6 @@ public:
         return std::exchange(started_, true) && now - before != frames;
     }
     bool isThere() const noexcept { return client_ != nullptr; }
-    void restart() noexcept { started_ = false; }
 
 private:
     jack_client_t* client_;
@@ -80,24 +84,63 @@ private:
     bool started_ = false;
 };
 
+/// What the audio thread has in hand. It outlives its device where the system does not give the stream back.
+struct Stream {
+    explicit Stream(RtAudio::Api api) : audio(api)
+    {
+        audio.showWarnings(false);
+        if (api == RtAudio::UNIX_JACK) clock = std::make_unique<JackClock>();
+    }
+
+    static int pull(void* out, void* in, unsigned frames, double, RtAudioStreamStatus status, void* self) noexcept
+    {
+        auto& me = *static_cast<Stream*>(self);
+        if (std::exchange(me.first, false)) flushDenormals();
+        AudioSink* const sink = me.sink.load();
+        if (in && sink) {
+            const float* channels[kMostInputs];
+            for (std::size_t c = 0; c < me.inputs; ++c) channels[c] = static_cast<const float*>(in) + c * frames;
+            const bool lost =
+                me.clock && me.clock->isThere() ? me.clock->skipped(frames) : (status & RTAUDIO_INPUT_OVERFLOW) != 0;
+            sink->take(channels, me.inputs, frames, lost);
+        }
+        auto* const left = out ? static_cast<float*>(out) : me.spare.data();
+        float* const right = out && me.outputs < 2 ? me.spare.data() : left + frames; // one output: the left side
+        if (AudioSource* const source = me.source.load())
+            source->fill(left, right, frames);
+        else
+            std::fill_n(left, (out && me.outputs < 2 ? 1 : 2) * std::size_t(frames), 0.0f);
+        me.blocks.fetch_add(1, std::memory_order_relaxed);
+        return 0;
+    }
+
+    RtAudio audio;
+    std::unique_ptr<JackClock> clock;
+    std::atomic<AudioSource*> source{nullptr};
+    std::atomic<AudioSink*> sink{nullptr};
+    std::atomic<std::uint64_t> blocks{0};
+    std::size_t inputs = 0, outputs = 0;
+    std::vector<float> spare;
+    bool first = true;
+};
+
 class RtAudioDevice final : public AudioDevice {
 public:
     RtAudioDevice(RtAudio::Api api, unsigned device, std::string name, double rateHz, unsigned frames,
                   std::size_t inputs, std::size_t outputs)
-        : audio_(api), device_(device), name_(std::move(name)), rateHz_(rateHz), frames_(frames), inputs_(inputs),
+        : api_(api), device_(device), name_(std::move(name)), rateHz_(rateHz), frames_(frames), inputs_(inputs),
           outputs_(outputs)
-    {
-        audio_.showWarnings(false);
-        if (api == RtAudio::UNIX_JACK) clock_ = std::make_unique<JackClock>();
-    }
+    {}
     ~RtAudioDevice() override { stop(); }
 
     core::Outcome start(AudioSource& player, AudioSink* sink) override
     {
         stop();
-        source_ = &player;
-        sink_ = sink;
-        if (clock_) clock_->restart();
+        stream_ = std::make_unique<Stream>(api_);
+        stream_->source = &player;
+        stream_->sink = sink;
+        stream_->inputs = inputs_;
+        stream_->outputs = outputs_;
         RtAudio::StreamParameters out, in;
         out.deviceId = in.deviceId = device_;
         out.nChannels = static_cast<unsigned>(outputs_);
@@ -106,24 +149,32 @@ public:
         options.flags = RTAUDIO_NONINTERLEAVED;
         options.streamName = "Gristle";
         try {
-            audio_.openStream(outputs_ > 0 ? &out : nullptr, inputs_ > 0 ? &in : nullptr, RTAUDIO_FLOAT32,
-                              static_cast<unsigned>(rateHz_), &frames_, &pull, this, &options,
-                              [](RtAudioError::Type, const std::string&) {});
-            spare_.assign(2 * std::size_t(frames_), 0.0f);
-            audio_.startStream();
+            stream_->audio.openStream(outputs_ > 0 ? &out : nullptr, inputs_ > 0 ? &in : nullptr, RTAUDIO_FLOAT32,
+                                      static_cast<unsigned>(rateHz_), &frames_, &Stream::pull, stream_.get(), &options,
+                                      [](RtAudioError::Type, const std::string&) {});
+            stream_->spare.assign(2 * std::size_t(frames_), 0.0f);
+            stream_->audio.startStream();
         } catch (const std::exception& failure) {
-            if (audio_.isStreamOpen()) audio_.closeStream();
+            stream_.reset(); // closes it
             return core::Error{core::ErrorCode::WriteFailed, name_ + ": it does not start (" + failure.what() + ")",
                                "close what else uses it, then try again"};
         }
+        seen_ = 0;
+        seenAt_ = Clock::now();
         return core::Done{};
     }
+
+    /// Closing waits for the callback. A sound server that was killed is waited for in vain: then the stream is left to
+    /// a thread of its own, without us in it.
     void stop() override
     {
-        if (audio_.isStreamOpen()) audio_.closeStream(); // waits for the callback
-        source_ = nullptr;
-        sink_ = nullptr;
-        first_ = true;
+        if (!stream_) return;
+        if (standsStill()) {
+            stream_->sink = nullptr;
+            stream_->source = nullptr;
+            std::thread([left = std::move(stream_)]() mutable { left.reset(); }).detach();
+        }
+        stream_.reset();
     }
     double rateHz() const noexcept override { return rateHz_; }
     std::string name() const override { return name_; }
@@ -131,43 +182,38 @@ public:
     std::size_t bufferFrames() const noexcept override { return frames_; }
     std::size_t latencyFrames() const noexcept override
     {
-        auto& audio = const_cast<RtAudio&>(audio_);
-        return audio.isStreamOpen() ? static_cast<std::size_t>(std::max(0L, audio.getStreamLatency())) : 0;
+        return stream_ && stream_->audio.isStreamOpen()
+                   ? static_cast<std::size_t>(std::max(0L, stream_->audio.getStreamLatency()))
+                   : 0;
     }
-    bool isRunning() const noexcept override { return audio_.isStreamOpen() && audio_.isStreamRunning(); }
+    bool isRunning() const noexcept override
+    {
+        return stream_ && stream_->audio.isStreamOpen() && stream_->audio.isStreamRunning() && !standsStill();
+    }
 
 private:
-    static int pull(void* out, void* in, unsigned frames, double, RtAudioStreamStatus status, void* self)
+    using Clock = std::chrono::steady_clock;
+
+    /// No block has come between two looks that are far apart.
+    bool standsStill() const noexcept
     {
-        auto& me = *static_cast<RtAudioDevice*>(self);
-        if (me.first_) {
-            flushDenormals();
-            me.first_ = false;
+        const std::uint64_t blocks = stream_->blocks.load(std::memory_order_relaxed);
+        if (std::exchange(seen_, blocks) != blocks) {
+            seenAt_ = Clock::now();
+            return false;
         }
-        if (in && me.sink_) {
-            const float* inputs[kMostInputs];
-            for (std::size_t c = 0; c < me.inputs_; ++c) inputs[c] = static_cast<const float*>(in) + c * frames;
-            const bool lost =
-                me.clock_ && me.clock_->isThere() ? me.clock_->skipped(frames) : (status & RTAUDIO_INPUT_OVERFLOW) != 0;
-            me.sink_->take(inputs, me.inputs_, frames, lost);
-        }
-        auto* const left = out ? static_cast<float*>(out) : me.spare_.data();
-        float* const right = out && me.outputs_ < 2 ? me.spare_.data() : left + frames; // one output: the left side
-        me.source_->fill(left, right, frames);
-        return 0;
+        return Clock::now() - seenAt_ > kStandstill;
     }
 
-    RtAudio audio_;
+    RtAudio::Api api_;
     unsigned device_;
     std::string name_;
     double rateHz_;
     unsigned frames_;
     std::size_t inputs_, outputs_;
-    AudioSource* source_ = nullptr;
-    AudioSink* sink_ = nullptr;
-    std::unique_ptr<JackClock> clock_;
-    std::vector<float> spare_;
-    bool first_ = true;
+    std::unique_ptr<Stream> stream_;
+    mutable std::uint64_t seen_ = 0;
+    mutable Clock::time_point seenAt_;
 };
 
 /// Calls `look(system, index, info)` for every device until it returns true.
