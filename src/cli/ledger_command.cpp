@@ -44,6 +44,7 @@ Result<Answer> ledger(const Options& o, const Surroundings& s)
     Answer a;
     a.json["file"] = o.file;
     a.json["assumed"] = l.assumed;
+    a.json["trim_doubt_db"] = l.trimDoubtDb;
     a.json["rung"] = Json::array();
     a.text = fmt::format("{:<20}{:>9}{:>9}{:>9}{:>10}{:>8}\n", "", "dBu", "peak", "noise", "headroom", "S/N");
     for (const PathRung& r : l.rungs) {
@@ -68,7 +69,10 @@ Result<Answer> ledger(const Options& o, const Surroundings& s)
     if (l.outputHeadroomDb && *l.outputHeadroomDb < 0.0)
         a.text += fmt::format("; the output clips {:.1f} dB before that", -*l.outputHeadroomDb);
     if (l.returnErrorDb) a.text += fmt::format("\nreturn: {:+.1f} dB against the DI", *l.returnErrorDb);
-    a.text += l.assumed ? "\nVolts are an assumption: name --input-dbu and --output-dbu.\n" : "\n";
+    a.text += l.assumed
+                  ? fmt::format("\nVolts are an assumption, within {:.1f} dB: name --input-dbu and --output-dbu.\n",
+                                l.trimDoubtDb)
+                  : "\n";
     return a;
 }
 

@@ -143,6 +143,7 @@ Result<Answer> record(const Options& o, const Surroundings& s)
     const double longest = o.seconds > 0.0 ? o.seconds + 10.0 : 0.0;
     const bool whole = letRun(**device, o, longest, s, [&] { return !recorder.isRecording(); });
     const bool lost = !(*device)->isRunning();
+    const std::string ended = (*device)->endedBecause();
     const auto report = recorder.finish();
     (*device)->stop();
     if (report.frames == 0) {
@@ -178,7 +179,7 @@ Result<Answer> record(const Options& o, const Surroundings& s)
         a.complaint = report.failure->line() + fmt::format(" ({:.2f} s were kept)", double(report.frames) / o.rate);
     } else if (!whole && lost) {
         a.exitCode = 4;
-        a.complaint = fmt::format("{}: the device was lost; {:.2f} s were kept", (*device)->name(),
+        a.complaint = fmt::format("{}: the device {}; {:.2f} s were kept", (*device)->name(), ended,
                                   double(report.frames) / o.rate);
     }
     return a;

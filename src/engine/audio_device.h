@@ -40,6 +40,8 @@ public:
     virtual std::size_t bufferFrames() const noexcept { return 0; }
     virtual std::size_t latencyFrames() const noexcept { return 0; } ///< in and out together, as the system reports it
     virtual bool isRunning() const noexcept = 0;                     ///< false also where it was lost while running
+    /// Why it runs no more, where that is known: "was lost".
+    virtual std::string endedBecause() const { return "was lost"; }
     virtual bool isSimulated() const noexcept { return false; }
 };
 

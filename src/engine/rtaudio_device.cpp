@@ -237,7 +237,13 @@ template<typename Look> void eachDevice(Look look)
 
 DeviceInfo simulatedInfo()
 {
-    return {kSimulatedId, "a modelled player", "simulated", 2, 2, {44100, 48000, 88200, 96000, 176400, 192000}, 48000,
+    return {kSimulatedId,
+            "a modelled player",
+            "simulated",
+            kStandardInputs,
+            2,
+            {44100, 48000, 88200, 96000, 176400, 192000},
+            48000,
             false};
 }
 

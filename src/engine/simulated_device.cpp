@@ -36,6 +36,12 @@ void SimulatedDevice::stop()
     sink_ = nullptr;
 }
 
+std::string SimulatedDevice::endedBecause() const
+{
+    const unsigned hz = room_ ? room_->newRateHz() : 0;
+    return hz > 0 ? "was set to " + std::to_string(hz) + " Hz by another program" : AudioDevice::endedBecause();
+}
+
 /// What the audio thread does for a block: the inputs hear what was played a block ago.
 void SimulatedDevice::block(std::size_t frames) noexcept
 {

@@ -26,6 +26,7 @@ public:
     std::size_t inputs() const noexcept override { return room_ ? room_->inputs() : 0; }
     std::size_t bufferFrames() const noexcept override { return block_; }
     bool isRunning() const noexcept override { return source_ && !(room_ && room_->isGone()); }
+    std::string endedBecause() const override;
     Clock clock() const noexcept { return clock_; }
     void setClock(Clock clock) noexcept { clock_ = clock; } ///< while it is stopped
     SimulatedRoom* room() const noexcept { return room_.get(); }

@@ -1,5 +1,6 @@
 #include "engine/simulated_room.h"
 
+#include "core/signal/convolver.h"
 #include "core/units/calibration.h"
 #include "core/units/decibels.h"
 
@@ -15,6 +16,7 @@ constexpr double kPi = std::numbers::pi;
 constexpr std::size_t kSincHalf = 24;
 constexpr double kHumHarmonics[] = {1.0, 0.35, 0.6, 0.15, 0.3, 0.1};
 constexpr double kQuietestDb = -20.0;
+constexpr double kHighOhm = 1e6, kLineOhm = 10e3;
 
 double peakVolts(double dbu) { return core::Calibration{dbu, false}.fullScaleVolts(); }
 
@@ -29,6 +31,54 @@ SimulatedRoom::SimulatedRoom(Setup setup) : setup_(std::move(setup)), random_(se
         const double t = double(k) - double(kSincHalf - 1) - setup_.loopbackFraction;
         const double window = std::pow(std::cos(kPi * t / (2.0 * double(kSincHalf) + 1.0)), 2.0);
         sinc_[k] = (std::abs(t) < 1e-12 ? 1.0 : std::sin(kPi * t) / (kPi * t)) * window;
+    }
+    publish();
+}
+
+void SimulatedRoom::setPerformance(std::vector<float> volts)
+{
+    setup_.performanceV = std::move(volts);
+    publish();
+    startOver();
+}
+
+void SimulatedRoom::setGuitar(const core::GuitarCircuit& guitar)
+{
+    setup_.guitar = guitar;
+    publish();
+}
+
+void SimulatedRoom::setHighImpedance(bool on)
+{
+    if (!setup_.guitar) return;
+    setup_.guitar->input.ohm = on ? kHighOhm : kLineOhm;
+    publish();
+}
+
+/// What the guitar gives through its circuit, for the audio thread. It may still read the version before, whose place
+/// inUse_ holds.
+void SimulatedRoom::publish()
+{
+    Samples heard = setup_.performanceV;
+    if (setup_.guitar && !heard.empty()) {
+        const auto taps = core::circuitFilter(*setup_.guitar, setup_.rateHz);
+        heard = core::convolve(heard, taps);
+        heard.resize(setup_.performanceV.size());
+    }
+    versions_.push_back(std::make_unique<const Samples>(std::move(heard)));
+    const Samples* const newest = versions_.back().get();
+    plays_.store(newest);
+    std::erase_if(versions_, [&](const auto& v) { return v.get() != newest && v.get() != inUse_.load(); });
+}
+
+/// The version of now, held against publish() until the next call.
+const SimulatedRoom::Samples& SimulatedRoom::inHand() noexcept
+{
+    for (const Samples* p = plays_.load();;) {
+        inUse_.store(p);
+        const Samples* const now = plays_.load();
+        if (now == p) return *p;
+        p = now;
     }
 }
 
@@ -54,15 +104,17 @@ bool SimulatedRoom::read(float* const* inputs, std::size_t frames, const float* 
     double humPower = 0.0;
     for (const double h : kHumHarmonics) humPower += h * h;
     const double hum = peakVolts(humDb) / std::sqrt(humPower) * toFullScale;
-    const bool plays = playing_.load() && !setup_.performanceV.empty();
+    const Samples& performance = inHand();
+    const bool plays = playing_.load() && !performance.empty();
+    if (startOver_.exchange(false) || at_ >= performance.size()) at_ = 0;
     const bool silent = silent_.load();
     const std::size_t guitar = swapped_.load() && setup_.inputs > 1 ? 1 : 0;
     const double w = 2.0 * kPi * setup_.mainsHz / setup_.rateHz;
     for (std::size_t i = 0; i < frames; ++i, ++frame_) {
         double string = 0.0;
         if (plays) {
-            string = double(setup_.performanceV[at_]);
-            at_ = at_ + 1 == setup_.performanceV.size() ? 0 : at_ + 1;
+            string = double(performance[at_]);
+            at_ = at_ + 1 == performance.size() ? 0 : at_ + 1;
         }
         double mains = 0.0;
         for (std::size_t h = 0; h < std::size(kHumHarmonics); ++h)

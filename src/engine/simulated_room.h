@@ -1,25 +1,30 @@
 #pragma once
 
-#include "core/audio/audio_buffer.h"
+#include "core/rig/circuit/guitar_circuit.h"
 
 #include <atomic>
+#include <cmath>
 #include <cstdint>
+#include <memory>
+#include <optional>
 #include <vector>
 
 namespace gristle::engine {
 
 /// What comes into the simulated interface: a player who performs over and over, in volts, the preamp in steps of a
 /// decibel, self-noise that grows with gain, hum that depends on where the body turns, a loopback cable, a converter
-/// that clips, and faults on demand. Settings may change while it runs; read() is for the audio thread and allocates
-/// nothing.
+/// that clips, and faults on demand. With a guitar, the performance is what its magnet gives, and the circuit with its
+/// controls, cable and the input's impedance stands between. Settings may change while it runs; read() is for the audio
+/// thread and allocates nothing.
 class SimulatedRoom {
 public:
     struct Setup {
         double rateHz = 48000.0;
         std::size_t inputs = 2;
         std::vector<float> performanceV; ///< what the guitar gives on input 1, repeated; empty: nobody plays
-        double fullScaleDbu = 12.0;      ///< at a gain of 0 dB
-        double inputNoiseDbu = -104.0;   ///< of the preamp, referred to its input
+        std::optional<core::GuitarCircuit> guitar;
+        double fullScaleDbu = 12.0;    ///< at a gain of 0 dB
+        double inputNoiseDbu = -104.0; ///< of the preamp, referred to its input
         double converterNoiseDbfs = -112.0;
         double humDbu = -78.0; ///< at the worst angle, referred to the input
         double mainsHz = 50.02;
@@ -30,7 +35,14 @@ public:
     };
     explicit SimulatedRoom(Setup setup);
 
+    // one control thread: these work on the performance
+    void setPerformance(std::vector<float> volts); ///< from its beginning
+    void setGuitar(const core::GuitarCircuit& guitar);
+    void setHighImpedance(bool on); ///< the input's switch: 1 megohm, or the 10 kilohms of a line input
+    const std::optional<core::GuitarCircuit>& guitar() const noexcept { return setup_.guitar; }
+
     // any thread
+    void startOver() noexcept { startOver_.store(true); }                 ///< the next block begins the performance
     void setGainDb(double db) noexcept { gainDb_.store(std::round(db)); } ///< whole decibels, as the knob clicks
     double gainDb() const noexcept { return gainDb_.load(); }
     void setAngleDeg(double degrees) noexcept { angle_.store(degrees); }
@@ -40,6 +52,12 @@ public:
     void setSilent(bool on) noexcept { silent_.store(on); } ///< the plug is pulled
     void loseOnce() noexcept { lose_.store(true); }         ///< the next block follows an xrun
     void unplugDevice() noexcept { gone_.store(true); }     ///< the device itself is lost
+    void changeRate(unsigned hz) noexcept                   ///< another program sets it: streams at the old one end
+    {
+        newRateHz_.store(hz);
+        gone_.store(true);
+    }
+    unsigned newRateHz() const noexcept { return newRateHz_.load(); } ///< 0: not changed
 
     std::size_t inputs() const noexcept { return setup_.inputs; }
     double rateHz() const noexcept { return setup_.rateHz; }
@@ -50,11 +68,17 @@ public:
     bool read(float* const* inputs, std::size_t frames, const float* playedLeft, const float* playedRight) noexcept;
 
 private:
+    using Samples = std::vector<float>;
     double noise() noexcept;
+    void publish();
+    const Samples& inHand() noexcept;
 
     Setup setup_;
     std::atomic<double> gainDb_{0.0}, angle_{0.0}, padDb_{0.0};
-    std::atomic<bool> playing_{true}, swapped_{false}, silent_{false}, lose_{false}, gone_{false};
+    std::atomic<bool> playing_{true}, swapped_{false}, silent_{false}, lose_{false}, gone_{false}, startOver_{false};
+    std::atomic<unsigned> newRateHz_{0};
+    std::vector<std::unique_ptr<const Samples>> versions_; ///< control thread: those that may still be read
+    std::atomic<const Samples*> plays_{nullptr}, inUse_{nullptr};
 
     // audio thread
     std::size_t at_ = 0;

@@ -289,7 +289,7 @@ private slots:
         open(b, freshDemo(), "record");
         const Part part = *b.window.session().part();
         QVERIFY(part.layers.size() >= 2);
-        b.window.capture().setAlsoFor({part.layers[1].name});
+        b.window.capture().setAlso({{part.layers[1].name, 0}});
         b.window.capture().record();
         b.window.capture().runFor(2.0);
         b.window.capture().stop();
@@ -479,7 +479,7 @@ private slots:
         WindowBench b;
         open(b, freshDemo(), "record");
         engine::SimulatedRoom::Setup loud;
-        loud.performanceV = engine::standardPerformance(48000.0);
+        loud.performanceV = engine::simulatedPerformance({}, 48000.0);
         loud.humDbu = -40.0;
         b.window.audition().setDevice(std::make_unique<engine::SimulatedDevice>(
             48000.0, 256, engine::SimulatedDevice::Clock::Manual, std::make_shared<engine::SimulatedRoom>(loud)));

@@ -1,5 +1,7 @@
 #include "app/models/capture.h"
 
+#include "app/models/preferences.h"
+#include "core/measure/vu.h"
 #include "core/mix/session_mix.h"
 #include "core/stereo/pan_law.h"
 #include "core/units/calibrate.h"
@@ -17,6 +19,7 @@ using namespace core;
 namespace {
 
 constexpr int kLookEveryMs = 30;
+constexpr int kPlayedBars = 8;         // that the simulated player knows of a part
 constexpr double kNothingDbfs = -70.0; // a peak below that is an input's own noise
 constexpr double kNeedleS = 0.065;     // 99 % in 300 ms
 constexpr double kDriftOverS = 30.0, kDriftFromS = 3.0;
@@ -35,6 +38,7 @@ QString text(const std::string& s) { return QString::fromStdString(s); }
 Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
     : QObject(parent), session_(session), audition_(audition)
 {
+    timer_.setTimerType(Qt::PreciseTimer);
     timer_.setInterval(kLookEveryMs);
     connect(&timer_, &QTimer::timeout, this, &Capture::poll);
     connect(&audition_, &Audition::deviceChanged, this, [this] {
@@ -44,6 +48,7 @@ Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
         silentS_ = 0.0;
         input_ = std::min(input_, inputs() > 0 ? inputs() - 1 : 0);
         applyHearing();
+        teachPlayer();
         if (isOpen())
             timer_.start();
         else
@@ -51,7 +56,10 @@ Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
         emit changed();
     });
     connect(&session_, &SessionModel::rigChanged, this, &Capture::applyHearing);
-    connect(&session_, &SessionModel::pathChanged, this, [this] { setAlsoFor({}); });
+    connect(&session_, &SessionModel::pathChanged, this, [this] {
+        setAlso({});
+        teachPlayer();
+    });
     connect(&session_, &SessionModel::closing, this, [this] {
         stop();
         setHear(Hear::Nothing);
@@ -62,6 +70,7 @@ Capture::~Capture()
 {
     ping_.cancel();
     look_.cancel();
+    practice_.cancel();
     disconnect(&audition_, nullptr, this, nullptr);
 }
 
@@ -109,6 +118,8 @@ void Capture::open()
         wish_.id = at->id;
     }
     wish_.inputs = at == devices_.end() ? 1 : std::min<std::size_t>(at->inputs, engine::Recorder::kMostChannels);
+    const bool direct = hasDirectMonitor(text(wish_.id));
+    if (direct != (hear_ == Hear::Direct)) hear_ = direct ? Hear::Direct : Hear::Nothing;
     if (const auto opened = audition_.openDevice(wish_); !opened)
         emit failed(text(opened.error().message), text(opened.error().remedy));
     emit changed();
@@ -144,6 +155,7 @@ std::optional<double> Capture::preampDb() const
 void Capture::setHear(Hear hear)
 {
     hear_ = hear;
+    if (!wish_.id.empty()) rememberDirectMonitor(text(wish_.id), hear == Hear::Direct);
     applyHearing();
     emit changed();
 }
@@ -162,24 +174,26 @@ void Capture::applyHearing()
     auto* chain = audition_.chain();
     if (!chain) return hearKey_.clear();
     chain->setGain(float(dbToAmplitude(hearDb_)));
-    chain->setListening(hear_ != Hear::Nothing);
-    if (hear_ == Hear::Nothing) return;
-    std::vector<const Layer*> layers;
+    chain->setListening(hear_ == Hear::Dry || hear_ == Hear::Rig);
+    if (hear_ == Hear::Nothing || hear_ == Hear::Direct) return;
+    std::vector<std::pair<const Layer*, std::size_t>> layers;
     if (hear_ == Hear::Rig && session_.isOpen() && session_.layer()) {
-        layers.push_back(session_.layer());
+        layers.emplace_back(session_.layer(), input_);
         for (const Layer& l : session_.part()->layers)
-            if (&l != session_.layer() && std::ranges::find(alsoFor_, l.name) != alsoFor_.end()) layers.push_back(&l);
+            if (const auto at = std::ranges::find(also_, l.name, &AlsoRecord::layer);
+                &l != session_.layer() && at != also_.end())
+                layers.emplace_back(&l, at->input);
     }
     // Every edit of the session comes by here; only what changes the sound builds the program anew.
     std::string key = std::to_string(input_) + " " + std::to_string(rateHz()) + " " + std::to_string(int(hear_));
-    for (const Layer* l : layers)
-        key += "\n" + l->rig + " " + std::to_string(l->place) + " " + panLawText(session_.document().law) + " " +
-               std::to_string(session_.document().interface.dbuAtFullScale);
+    for (const auto& [l, input] : layers)
+        key += "\n" + std::to_string(input) + " " + l->rig + " " + std::to_string(l->place) + " " +
+               panLawText(session_.document().law) + " " + std::to_string(session_.document().interface.dbuAtFullScale);
     if (key == hearKey_) return;
     hearKey_ = key;
     engine::LiveProgram program;
-    for (const Layer* l : layers) {
-        auto voice = voiceFor(*l);
+    for (const auto& [l, input] : layers) {
+        auto voice = voiceFor(*l, input);
         if (!voice) return emit failed(text(voice.error().message), text(voice.error().remedy));
         program.push_back(std::move(*voice));
     }
@@ -191,7 +205,7 @@ void Capture::applyHearing()
     chain->setProgram(std::move(program));
 }
 
-Result<engine::LiveVoice> Capture::voiceFor(const Layer& layer) const
+Result<engine::LiveVoice> Capture::voiceFor(const Layer& layer, std::size_t input) const
 {
     std::vector<std::string> warnings;
     RigDocument rig;
@@ -211,7 +225,7 @@ Result<engine::LiveVoice> Capture::voiceFor(const Layer& layer) const
     auto compiled = CompiledRig::compile(rig, options);
     if (!compiled) return compiled.error();
     engine::LiveVoice voice;
-    voice.input = input_;
+    voice.input = input;
     voice.rig = std::make_shared<CompiledRig>(std::move(*compiled));
     voice.fullScaleV = d.interface.fullScaleVolts();
     voice.outputScale = 1.0 / voice.fullScaleV;
@@ -222,17 +236,26 @@ Result<engine::LiveVoice> Capture::voiceFor(const Layer& layer) const
     return voice;
 }
 
-void Capture::setAlsoFor(const std::vector<std::string>& layers)
+void Capture::setAlso(const std::vector<AlsoRecord>& also)
 {
-    alsoFor_ = layers;
+    also_ = also;
+    clearClips();
     applyHearing();
     emit changed();
+}
+
+std::vector<std::size_t> Capture::recordedInputs() const
+{
+    std::vector<std::size_t> out{input_};
+    for (const AlsoRecord& a : also_)
+        if (a.input < inputs() && std::ranges::find(out, a.input) == out.end()) out.push_back(a.input);
+    return out;
 }
 
 std::optional<double> Capture::delayMs() const
 {
     const auto* device = audition_.device();
-    if (!device || device->inputs() == 0) return std::nullopt;
+    if (!device || device->inputs() == 0 || hear_ == Hear::Direct) return std::nullopt;
     const double own = double(audition_.latency()) + (audition_.chain() ? double(audition_.chain()->latency()) : 0.0);
     if (roundTrip_) return 1000.0 * (roundTrip_->delaySamples + own) / device->rateHz();
     const std::size_t reported = device->latencyFrames();
@@ -291,24 +314,36 @@ void Capture::begin()
     RecordingNote note;
     const std::string song = session_.song() ? session_.song()->name : "Song 1",
                       part = session_.part() ? session_.part()->name : "Part 1";
-    note.targets = {{song, part, session_.layer() ? session_.layer()->name : "Layer 1", 0}};
-    for (const std::string& layer : alsoFor_)
-        if (layer != note.targets[0].layer) note.targets.push_back({song, part, layer, 0});
+    const std::string layer = session_.layer() ? session_.layer()->name : "Layer 1";
+    const std::vector<std::size_t> inputs = recordedInputs();
+    const auto channelOf = [&](std::size_t input) {
+        return inputs.size() > 1 ? int(std::ranges::find(inputs, input) - inputs.begin()) + 1 : 0;
+    };
+    note.targets = {{song, part, layer, channelOf(input_)}};
+    for (const AlsoRecord& also : also_)
+        if (also.layer != layer && also.input < this->inputs())
+            note.targets.push_back({song, part, also.layer, channelOf(also.input)});
     note.recorded = localNow();
-    note.source = (tr("%1, input %2").arg(text(audition_.device()->name())).arg(input_ + 1)).toStdString();
+    QStringList names;
+    for (const std::size_t input : inputs) names << QString::number(input + 1);
+    note.source = tr("%1, %2 %3")
+                      .arg(text(audition_.device()->name()), inputs.size() > 1 ? tr("inputs") : tr("input"),
+                           names.join(QStringLiteral(", ")) +
+                               (hear_ == Hear::Direct ? tr(", heard over its direct monitor") : QString()))
+                      .toStdString();
     note.input = session_.document().interface;
     const auto file = beginRecording(session_.folder().path(), note);
     if (!file) return emit failed(text(file.error().message), text(file.error().remedy));
     engine::RecordPlan plan;
     plan.file = *file;
-    plan.format = {int(rateHz()), 1, SampleFormat::Int24, note.targets[0].part + ", " + note.targets[0].layer,
-                   note.recorded};
-    plan.inputs = {input_};
+    plan.format = {int(rateHz()), inputs.size(), SampleFormat::Int24, part + ", " + layer, note.recorded};
+    plan.inputs = inputs;
     if (const auto started = audition_.recorder().start(plan); !started) {
         forgetNote(*file);
         return emit failed(text(started.error().message), text(started.error().remedy));
     }
     recording_ = *file;
+    if (auto* room = roomOf(audition_.device())) room->startOver(); // the player comes in with the click
     emit changed();
 }
 
@@ -333,7 +368,8 @@ std::size_t Capture::gaps() const { return isRecording() ? audition_.recorder().
 std::optional<double> Capture::minutesLeft() const
 {
     if (!session_.isOpen()) return std::nullopt;
-    const auto s = engine::secondsLeft(session_.folder().path(), {int(rateHz()), 1, SampleFormat::Int24, {}, {}});
+    const auto s = engine::secondsLeft(session_.folder().path(),
+                                       {int(rateHz()), recordedInputs().size(), SampleFormat::Int24, {}, {}});
     return s ? std::optional(*s / 60.0) : std::nullopt;
 }
 
@@ -378,6 +414,49 @@ void Capture::clearClips()
 {
     clipsBefore_ = audition_.recorder().level(input_).clipped;
     reading_.clipped = 0;
+    others_.clear();
+    othersClippedBefore_.clear();
+}
+
+void Capture::meterOthers()
+{
+    for (const std::size_t input : recordedInputs()) {
+        if (input == input_) continue;
+        const engine::InputLevel level = audition_.recorder().level(input);
+        HeldLevel& held = others_[input];
+        held.peakDbfs = std::max(held.peakDbfs, amplitudeToDb(double(level.peak)));
+        held.clipped = level.clipped - othersClippedBefore_.try_emplace(input, level.clipped).first->second;
+    }
+}
+
+/// The simulated interface's player learns the part in hand: its tempo, its tuning, and what its name says.
+void Capture::teachPlayer()
+{
+    const auto* device = dynamic_cast<engine::SimulatedDevice*>(audition_.device());
+    if (!device || !device->room() || device->clock() != engine::SimulatedDevice::Clock::RealTime ||
+        !session_.isOpen() || !session_.part() || !session_.song())
+        return;
+    engine::Playing what;
+    what.part = session_.part()->name;
+    what.bars = kPlayedBars;
+    what.tempoBpm = session_.song()->tempoBpm;
+    what.quartersPerBar = session_.song()->quartersPerBar();
+    what.tuning = session_.song()->tuning;
+    what.restBeforeS = 0.0; // he comes in with the recording
+    what.restAfterS = session_.barSeconds();
+    const double rate = rateHz();
+    const auto frames = std::size_t((kPlayedBars + 1) * session_.barSeconds() * rate);
+    practice_.run<std::vector<float>>(
+        tr("The simulated player learns the part"),
+        [what, rate, frames](const Progress&) {
+            auto volts = engine::simulatedPerformance(what, rate);
+            volts.resize(frames); // whole bars, the last one a rest
+            return volts;
+        },
+        [this, rate](std::vector<float> volts) {
+            auto* room = roomOf(audition_.device());
+            if (room && room->rateHz() == rate && !isRecording()) room->setPerformance(std::move(volts));
+        });
 }
 
 void Capture::poll()
@@ -390,7 +469,8 @@ void Capture::poll()
             isRecording() ? tr(": the take is kept up to %1 s").arg(recordedS(), 0, 'f', 1) : QString();
         if (isRecording() || isCountingIn()) stop();
         if (inStep_) finishStep();
-        emit failed(tr("%1 was lost%2").arg(text(device->name()), kept), tr("plug it in again, then choose it anew"));
+        emit failed(tr("%1 %2%3").arg(text(device->name()), text(device->endedBecause()), kept),
+                    tr("see that it is plugged in and at its rate, then choose it anew"));
         emit changed();
         return;
     }
@@ -405,6 +485,7 @@ void Capture::poll()
     reading_.clipped = level.clipped - clipsBefore_;
     silentS_ = reading_.peakDbfs > kNothingDbfs ? 0.0 : silentS_ + lookS_;
     watchDrift();
+    meterOthers();
     // The disk ran full, or the recorder ended by itself.
     if (isRecording() && !audition_.recorder().isRecording()) stop();
     emit metered();
@@ -444,23 +525,18 @@ void Capture::step(double seconds)
     begin();
 }
 
-/// By the rule of core's findPlaying() over the last while: what stands within 30 dB of the 95th percentile plays, and
-/// the median of that is compared with the median of the take that counts.
+/// What the accents of the last while reach, against what those of the take that counts reach.
 void Capture::watchDrift()
 {
     if (!isRecording() || !session_.take()) return;
-    const auto reference = session_.averageDbfs(*session_.take());
+    const auto reference = session_.loudDbfs(*session_.take());
     if (!reference) return;
-    played_.push_back(reading_.averageDbfs);
     const auto looks = std::size_t(1000.0 / kLookEveryMs);
+    if (reading_.averageDbfs < *reference - kPlaysWithinDb) return; // nobody plays just now
+    played_.push_back(float(dbToPower(reading_.averageDbfs)));
     if (played_.size() > std::size_t(kDriftOverS) * looks) played_.pop_front();
-    std::vector<double> sorted(played_.begin(), played_.end());
-    std::ranges::sort(sorted);
-    const double loud = sorted[sorted.size() * 95 / 100];
-    const auto quiet = std::ranges::lower_bound(sorted, loud - kPlaysWithinDb);
-    const auto plays = std::size_t(sorted.end() - quiet);
-    if (loud < *reference - kPlaysWithinDb || plays < std::size_t(kDriftFromS) * looks) return;
-    drift_ = quiet[long(plays / 2)] - *reference;
+    if (played_.size() < std::size_t(kDriftFromS) * looks) return;
+    drift_ = *loudReadingDbfs({played_.begin(), played_.end()}) - *reference;
 }
 
 } // namespace gristle::app

@@ -4,6 +4,8 @@
 #include "app/models/session_model.h"
 #include "core/measure/loop_latency.h"
 
+#include <map>
+
 namespace gristle::app {
 
 /// What a meter shows of one input since the last look.
@@ -13,7 +15,22 @@ struct InputReading {
     std::int64_t clipped = 0;    ///< samples since the meters were cleared
 };
 
-enum class Hear { Nothing, Dry, Rig };
+/// The highest of one input since the peaks were cleared.
+struct HeldLevel {
+    double peakDbfs = -200.0;
+    std::int64_t clipped = 0; ///< samples
+};
+
+/// Direct: the interface's own monitor, past Gristle, which then plays nothing of the input itself.
+enum class Hear { Nothing, Dry, Rig, Direct };
+
+/// Another layer that is recorded with the one in hand: from the same input, the same guitar through another rig; from
+/// another one, a microphone or a second player.
+struct AlsoRecord {
+    std::string layer;
+    std::size_t input = 0;
+    bool operator==(const AlsoRecord&) const = default;
+};
 
 /// The interface and what is recorded over it: takes for the layer in hand, and the short recordings of the check.
 /// GUI thread.
@@ -59,9 +76,10 @@ public:
     void setCountIn(int bars) { countInBars_ = bars; }
     int countIn() const { return countInBars_; }
     void record(); ///< for the layer in hand; where there is none yet, for a first one
-    /// Other layers of the part that the same performance is for, by name: each hears it through its own rig.
-    void setAlsoFor(const std::vector<std::string>& layers);
-    const std::vector<std::string>& alsoFor() const { return alsoFor_; }
+    /// Other layers of the part that the same performance is for; each hears its input through its own rig.
+    void setAlso(const std::vector<AlsoRecord>& also);
+    const std::vector<AlsoRecord>& also() const { return also_; }
+    std::vector<std::size_t> recordedInputs() const; ///< the chosen one first, each once
     void stop();
     bool isRecording() const { return !recording_.empty(); }
     bool isCountingIn() const { return countInLeftS_ > 0.0; }
@@ -69,7 +87,7 @@ public:
     double recordedS() const;
     std::size_t gaps() const;
     std::optional<double> minutesLeft() const; ///< of disk
-    /// Against the take that counts for the layer, while playing: how far the average is off; none before 3 s of
+    /// Against the take that counts for the layer, while playing: how far the accents are off; none before 3 s of
     /// playing, and none without such a take.
     std::optional<double> driftDb() const { return drift_; }
 
@@ -82,7 +100,8 @@ public:
     double silentS() const { return silentS_; } ///< for how long nothing but the input's own noise has come in
 
     const InputReading& reading() const { return reading_; }
-    double lookS() const { return lookS_; } ///< of audio, since the look before
+    const std::map<std::size_t, HeldLevel>& others() const { return others_; } ///< recorded besides the chosen input
+    double lookS() const { return lookS_; }                                    ///< of audio, since the look before
     void clearClips();
     void poll(); ///< looks at the meters; called by a timer while a device is open
     /// Puts the simulated interface under a clock of its own, and runs it as fast as it can: for tests and the tour.
@@ -99,7 +118,9 @@ private:
     void open();
     std::vector<std::size_t> stepInputs() const;
     void applyHearing();
-    core::Result<engine::LiveVoice> voiceFor(const core::Layer& layer) const;
+    core::Result<engine::LiveVoice> voiceFor(const core::Layer& layer, std::size_t input) const;
+    void meterOthers();
+    void teachPlayer();
     void begin();
     void step(double seconds);
     void watchDrift();
@@ -112,7 +133,7 @@ private:
     Hear hear_ = Hear::Nothing;
     double hearDb_ = -6.0;
     std::optional<core::LoopLatency> roundTrip_;
-    TaskRunner ping_, look_;
+    TaskRunner ping_, look_, practice_;
     int countInBars_ = 0;
     double countInLeftS_ = 0.0;
     std::filesystem::path recording_;
@@ -121,11 +142,13 @@ private:
     double lookS_ = 0.0;
     bool tone_ = false;
     double silentS_ = 0.0;
-    std::vector<std::string> alsoFor_;
+    std::vector<AlsoRecord> also_;
+    std::map<std::size_t, HeldLevel> others_;
+    std::map<std::size_t, std::int64_t> othersClippedBefore_;
     std::string hearKey_; ///< of the program that the chain has
     double needle_ = 0.0; ///< rectified mean, smoothed
     std::int64_t clipsBefore_ = 0;
-    std::deque<double> played_; ///< readings of the last while, of those that play
+    std::deque<float> played_; ///< powers of the readings of the last while, of those that play
     std::optional<double> drift_;
     QTimer timer_;
 };

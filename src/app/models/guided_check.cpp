@@ -1,6 +1,7 @@
 #include "app/models/guided_check.h"
 
 #include "app/models/preferences.h"
+#include "core/measure/vu.h"
 
 namespace gristle::app {
 
@@ -11,20 +12,14 @@ namespace {
 constexpr int kFootEveryMs = 20;
 constexpr double kPlaysWithinDb = 20.0; // of the loudest of the last bars: below that nobody plays
 constexpr double kSilentDbfs = -60.0;
-constexpr std::size_t kReadingsToJudge = 15; // half a second of playing in a bar
-
-std::filesystem::path bookFile() { return (userFolder() + "/gain-book.jsonl").toStdString(); }
-
-double medianOf(std::vector<double> v)
-{
-    std::ranges::nth_element(v, v.begin() + long(v.size() / 2));
-    return v[v.size() / 2];
-}
+constexpr std::size_t kLooksToJudge = 30; // a second
 
 } // namespace
 
+std::filesystem::path gainBookFile() { return (userFolder() + "/gain-book.jsonl").toStdString(); }
+
 GuidedCheck::GuidedCheck(SessionModel& session, Capture& capture, Audition& audition, QObject* parent)
-    : QObject(parent), session_(session), capture_(capture), audition_(audition), book_(bookFile())
+    : QObject(parent), session_(session), capture_(capture), audition_(audition), book_(gainBookFile())
 {
     connect(&capture_, &Capture::metered, this, &GuidedCheck::look);
     connect(&capture_, &Capture::changed, this, [this] {
@@ -84,6 +79,7 @@ void GuidedCheck::begin()
         if (!capture_.recordStep(file(step_))) return;
         judged_.reset();
     }
+    if (step_ == Step::Play) playLooks_.clear();
     trace_.clear();
     window_.clear();
     turnedS_ = 0.0;
@@ -172,7 +168,8 @@ void GuidedCheck::judge()
             } else {
                 judged_ = std::move(**answer);
                 if (const GainEntry* before = lastEntry()) {
-                    const auto dull = dullFindings(before->brightnessDb, before->when, judged_->check.brightnessDb);
+                    const auto dull = dullFindings(before->brightnessDb, before->when, judged_->check.brightnessDb,
+                                                   changedSince(before->with, entry({}).with));
                     judged_->findings.insert(judged_->findings.end(), dull.begin(), dull.end());
                     rank(judged_->findings);
                 }
@@ -223,6 +220,7 @@ void GuidedCheck::look()
 {
     if (!running_) return;
     stepS_ += capture_.lookS();
+    if (step_ == Step::Play) playLooks_.push_back(capture_.reading());
     if (step_ == Step::Turn) lookAtTurn();
     if (step_ == Step::Set) lookAtNeedle();
     if (lengthS(step_) > 0.0 && stepS_ >= lengthS(step_)) return end();
@@ -246,38 +244,38 @@ void GuidedCheck::lookAtTurn()
     turnedS_ += double(points.size() * hop) / rate;
 }
 
-/// By the average school: the median reading of the last bars against the average that is wanted. By the peak school:
-/// their highest peak. A bar in which nobody plays says nothing.
+/// What the accents (by the peak school: the peaks) of the last bars reach against those of the play step, which the
+/// check judged, by the same meter. A bar in which nobody plays says nothing.
 void GuidedCheck::lookAtNeedle()
 {
-    if (!judged_ || !judged_->check.averageDbfs || !judged_->check.peakDbtp) return;
-    const bool average = session_.document().targetSchool != "peak";
-    const InputReading& r = capture_.reading();
-    bar_.push_back(average ? r.averageDbfs : r.peakDbfs);
-    std::vector<double> played;
-    double loudest = -200.0;
-    for (const auto* readings : {&bar_, &barsBefore_})
-        for (const double level : *readings) loudest = std::max(loudest, level);
-    for (const auto* readings : {&barsBefore_, &bar_})
-        for (const double level : *readings)
-            if (level > loudest - kPlaysWithinDb) played.push_back(level);
-    if (loudest > kSilentDbfs && played.size() >= kReadingsToJudge) {
-        const double by = judged_->check.gainChangeDb.value_or(0.0);
-        remaining_ =
-            average ? *judged_->check.averageDbfs + by - medianOf(played) : *judged_->check.peakDbtp + by - loudest;
-    }
+    if (!judged_ || playLooks_.empty()) return;
+    bar_.push_back(capture_.reading());
+    std::vector<InputReading> now = barsBefore_;
+    now.insert(now.end(), bar_.begin(), bar_.end());
+    const auto before = loudOf(playLooks_), reached = loudOf(now);
+    if (before && reached && *reached > kSilentDbfs && now.size() >= kLooksToJudge)
+        remaining_ = *before + judged_->check.gainChangeDb.value_or(0.0) - *reached;
     if (stepS_ < session_.barSeconds()) return;
     stepS_ = 0.0;
-    const double own = *std::ranges::max_element(bar_);
-    if (remaining_ && own > loudest - kPlaysWithinDb) agreeing_ = std::abs(*remaining_) <= kAgreeDb ? agreeing_ + 1 : 0;
-    barsBefore_.insert(barsBefore_.end(), bar_.begin(), bar_.end());
+    const auto own = loudOf(bar_);
+    if (!remaining_ || !own || *own < *reached - kPlaysWithinDb) return bar_.clear();
+    agreeing_ = std::abs(*remaining_) <= kAgreeDb ? agreeing_ + 1 : 0;
+    barsBefore_ = std::move(now);
     const std::size_t most = bar_.size() * (kBarsToAgree - 1);
     if (barsBefore_.size() > most) barsBefore_.erase(barsBefore_.begin(), barsBefore_.end() - long(most));
     bar_.clear();
     if (agreeing_ >= kBarsToAgree) end();
 }
 
-GainEntry GuidedCheck::entry(const QString& gain, const PlayedWith& with) const
+std::optional<double> GuidedCheck::loudOf(const std::vector<InputReading>& looks) const
+{
+    const bool average = session_.document().targetSchool != "peak";
+    std::vector<float> powers;
+    for (const InputReading& r : looks) powers.push_back(float(dbToPower(average ? r.averageDbfs : r.peakDbfs)));
+    return loudReadingDbfs(std::move(powers));
+}
+
+GainEntry GuidedCheck::entry(const QString& gain) const
 {
     GainEntry e;
     e.when = localNow();
@@ -298,7 +296,7 @@ GainEntry GuidedCheck::entry(const QString& gain, const PlayedWith& with) const
         if (c.floorDbfs) e.floorDbfs = *c.floorDbfs + by;
         e.brightnessDb = c.brightnessDb;
     }
-    e.with = with;
+    e.with = with_;
     if (session_.song()) e.with.tuning = session_.song()->tuning;
     return e;
 }
@@ -306,7 +304,7 @@ GainEntry GuidedCheck::entry(const QString& gain, const PlayedWith& with) const
 const GainEntry* GuidedCheck::lastEntry() const
 {
     if (!session_.isOpen() || !session_.layer()) return nullptr;
-    const GainEntry now = entry({}, {});
+    const GainEntry now = entry({});
     return book_.last(now.guitar, now.pickup, now.interface, now.input);
 }
 

@@ -12,6 +12,8 @@ namespace gristle::app {
 /// The check of an input, step by step, hands on the guitar: one key or a foot switch for start, stop and again.
 /// Records each step, judges them together, and then shows what remains to be turned at the preamp while the part is
 /// played. GUI thread.
+std::filesystem::path gainBookFile(); ///< of the person, for all sessions
+
 class GuidedCheck : public QObject {
     Q_OBJECT
 public:
@@ -44,7 +46,8 @@ public:
     static constexpr double kAgreeDb = 1.0;
 
     // the gain book
-    core::GainEntry entry(const QString& gain, const core::PlayedWith& with) const;
+    void setWith(core::PlayedWith with) { with_ = std::move(with); } ///< what it is being played with
+    core::GainEntry entry(const QString& gain) const;
     const core::GainEntry* lastEntry() const;
     void keep(core::GainEntry entry);
     void lookForFootSwitches();
@@ -64,6 +67,7 @@ private:
     void look();
     void lookAtTurn();
     void lookAtNeedle();
+    std::optional<double> loudOf(const std::vector<InputReading>& looks) const;
 
     SessionModel& session_;
     Capture& capture_;
@@ -71,6 +75,7 @@ private:
     std::unique_ptr<engine::FootSwitch> foot_; ///< once somebody may press it
     QTimer footTimer_;
     core::GainBook book_;
+    core::PlayedWith with_;
     Step step_ = Step::Rest;
     bool running_ = false;
     std::size_t input_ = 0; ///< that the check is of
@@ -81,7 +86,8 @@ private:
     std::vector<float> window_; ///< the newest samples of the turn
     double turnedS_ = 0.0;
     std::vector<core::HumPoint> trace_;
-    std::vector<double> bar_, barsBefore_; ///< readings of the bar being played and of the two before it
+    /// Looks at the meter: of the play step, of the bar being played, of the two before it.
+    std::vector<InputReading> playLooks_, bar_, barsBefore_;
     std::optional<double> remaining_;
     int agreeing_ = 0;
     TaskRunner task_;

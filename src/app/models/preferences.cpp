@@ -40,4 +40,20 @@ void rememberSession(const QString& folder)
     settings.setValue("recent", QStringList(all.mid(0, kMostRecent)));
 }
 
+bool hasDirectMonitor(const QString& device)
+{
+    return QSettings(file(), QSettings::IniFormat).value("direct_monitor").toStringList().contains(device);
+}
+
+void rememberDirectMonitor(const QString& device, bool on)
+{
+    if (hasDirectMonitor(device) == on) return;
+    QDir().mkpath(userFolder());
+    QSettings settings(file(), QSettings::IniFormat);
+    QStringList all = settings.value("direct_monitor").toStringList();
+    all.removeAll(device);
+    if (on) all.prepend(device);
+    settings.setValue("direct_monitor", all);
+}
+
 } // namespace gristle::app

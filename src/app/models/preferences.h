@@ -11,4 +11,8 @@ QString userFolder();
 QStringList recentSessions();
 void rememberSession(const QString& folder);
 
+/// Whether the guitarist hears himself over that interface's own direct monitor.
+bool hasDirectMonitor(const QString& device);
+void rememberDirectMonitor(const QString& device, bool on);
+
 } // namespace gristle::app

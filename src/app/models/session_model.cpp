@@ -3,6 +3,7 @@
 #include "app/models/preferences.h"
 
 #include "core/advice/level_findings.h"
+#include "core/measure/vu.h"
 #include "core/session/take_import.h"
 
 #include <QUndoCommand>
@@ -359,7 +360,10 @@ MeasureOptions SessionModel::measureOptions() const
     return options;
 }
 
-std::string SessionModel::measureKey(const Take& take) const { return take.file; }
+std::string SessionModel::measureKey(const Take& take) const
+{
+    return take.channel > 0 ? take.file + " channel " + std::to_string(take.channel) : take.file;
+}
 
 Measured SessionModel::measurement(const Take& take) const
 {
@@ -386,6 +390,20 @@ std::optional<double> SessionModel::averageDbfs(const Take& take) const
     if (m)
         for (const auto& c : m->channels)
             if (c.vuTypical) out = std::max(out.value_or(-1e9), *c.vuTypical + document().referenceDbfs);
+    return out;
+}
+
+std::optional<double> SessionModel::loudDbfs(const Take& take) const
+{
+    const auto m = measurement(take);
+    std::optional<double> out;
+    if (m)
+        for (const auto& c : m->channels) {
+            std::vector<float> played;
+            for (std::size_t i = 0; i < std::min(c.vuTrace.size(), c.noise.playing.size()); ++i)
+                if (c.noise.playing[i]) played.push_back(c.vuTrace[i]);
+            if (const auto loud = loudReadingDbfs(std::move(played))) out = std::max(out.value_or(-1e9), *loud);
+        }
     return out;
 }
 
@@ -427,6 +445,7 @@ void SessionModel::measureNext()
     if (measure_.isBusy() && measuring_ == key) return; // under way already: an edit must not start it anew
     measuring_ = key;
     MeasureOptions options = measureOptions();
+    options.channel = std::size_t(next->channel);
     options.referenceDbfs = 0.0; // kept as dBFS; measurement() moves the readings
     measure_.run<std::shared_ptr<Result<FileMeasurement>>>(
         tr("Measuring %1").arg(QString::fromStdString(next->source)),

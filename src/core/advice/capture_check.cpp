@@ -279,16 +279,18 @@ Result<JudgedCheck> judgeCapture(const CheckFiles& files, const MeasureOptions& 
     return out;
 }
 
-std::vector<Finding> dullFindings(std::optional<double> before, const std::string& when, std::optional<double> now)
+std::vector<Finding> dullFindings(std::optional<double> before, const std::string& when, std::optional<double> now,
+                                  const std::vector<std::string>& changed)
 {
     constexpr double kDullerDb = 6.0;
     if (!before || !now || *before - *now < kDullerDb) return {};
-    Finding f = make(Severity::Fix, "check.dull",
+    std::string why = "The guitar's resonance is missing against its earlier check: a pad or the wrong input switch "
+                      "does that, and so does a tone control that is turned back.";
+    if (!changed.empty())
+        why = fmt::format("It was played otherwise: {}. A pad would do it, too.", fmt::join(changed, "; "));
+    Finding f = make(changed.empty() ? Severity::Fix : Severity::Note, "check.dull",
                      fmt::format("Duller than on {} by {} dB", when.substr(0, 10), figureText(*before - *now, 0)),
-                     "The guitar's resonance is missing against its earlier check: a pad or the wrong input switch "
-                     "does that, and so does "
-                     "a tone control that is turned back.",
-                     "Look at the pad and the high-impedance switch, then at the tone control");
+                     std::move(why), "Look at the pad and the high-impedance switch, then at the tone control");
     bar(f, *now, *before, "dB", std::min(-60.0, *now - 5.0), 0.0);
     return {f};
 }

@@ -46,8 +46,9 @@ struct JudgedCheck {
 Result<JudgedCheck> judgeCapture(const CheckFiles& files, const MeasureOptions& options, const Progress& progress = {});
 
 /// Where a guitar has become duller by over 6 dB since an earlier check of it on the same input: a pad, an input of low
-/// impedance, or a tone control. No claim without an earlier check, as a guitar may just be dull. Code: check.dull.
+/// impedance, or a tone control. No claim without an earlier check, as a guitar may just be dull; only a note where it
+/// was played otherwise. Code: check.dull. @param changed  what was different, in words, as changedSince() gives it
 std::vector<Finding> dullFindings(std::optional<double> brightnessBeforeDb, const std::string& whenBefore,
-                                  std::optional<double> brightnessNowDb);
+                                  std::optional<double> brightnessNowDb, const std::vector<std::string>& changed = {});
 
 } // namespace gristle::core

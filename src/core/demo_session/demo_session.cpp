@@ -6,6 +6,7 @@
 #include "core/session/session_folder.h"
 #include "core/session/take_import.h"
 #include "core/sim/performance.h"
+#include "core/sim/repertoire.h"
 
 #include <algorithm>
 #include <cmath>
@@ -17,63 +18,6 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr double kRate = 48000.0;
-using Frets = std::vector<std::pair<int, int>>;
-
-/// Muted eighths on one string with chords on the accents; two bars a chord.
-std::vector<WrittenNote> rhythmRiff(int bars)
-{
-    const int roots[] = {0, 3, 5, 0};
-    std::vector<WrittenNote> part;
-    for (int bar = 0; bar < bars; ++bar) {
-        const int root = roots[(bar / 2) % 4];
-        const double at = bar * 4.0;
-        const Frets chord = {{0, root}, {1, root + 2}, {2, root + 2}};
-        part.push_back({at, 1.0, chord, 0.95, false});
-        for (const double beat : {1.0, 1.5, 2.0}) part.push_back({at + beat, 0.5, {{0, root}}, 0.7, true});
-        part.push_back({at + 2.5, 0.5, chord, 0.85, false});
-        if (bar % 4 == 3) {
-            part.push_back({at + 3.0, 0.9, {{0, root + 3}, {1, root + 5}}, 0.9, false});
-        } else {
-            for (const double beat : {3.0, 3.5}) part.push_back({at + beat, 0.5, {{0, root}}, 0.7, true});
-        }
-    }
-    return part;
-}
-
-std::vector<WrittenNote> leadLine(int bars)
-{
-    const int frets[] = {12, 15, 14, 12, 14, 12, 15, 17};
-    std::vector<WrittenNote> part;
-    for (int bar = 0; bar < bars; ++bar) {
-        const double at = bar * 4.0;
-        part.push_back({at, 1.5, {{4, frets[bar % 8]}}, 0.9, false});
-        part.push_back({at + 1.5, 0.5, {{4, frets[(bar + 1) % 8]}}, 0.7, false});
-        part.push_back({at + 2.0, 1.8, {{5, frets[(bar + 3) % 8] - 2}}, 0.85, false});
-    }
-    return part;
-}
-
-/// Broken chords, one note an eighth.
-std::vector<WrittenNote> brokenChords(int bars, double beatsPerBar)
-{
-    const std::vector<Frets> chords = {{{0, 0}, {2, 0}, {3, 2}, {4, 3}, {5, 2}, {4, 3}},
-                                       {{1, 0}, {2, 2}, {3, 2}, {4, 2}, {5, 0}, {4, 2}},
-                                       {{0, 5}, {2, 5}, {3, 4}, {4, 3}, {5, 3}, {4, 3}},
-                                       {{1, 2}, {2, 4}, {3, 4}, {4, 3}, {5, 2}, {4, 3}}};
-    std::vector<WrittenNote> part;
-    const int eighths = static_cast<int>(beatsPerBar * 2.0);
-    for (int bar = 0; bar < bars; ++bar) {
-        const Frets& chord = chords[static_cast<std::size_t>(bar) % chords.size()];
-        for (int i = 0; i < eighths; ++i)
-            part.push_back({bar * beatsPerBar + i * 0.5,
-                            1.4,
-                            {chord[static_cast<std::size_t>(i) % chord.size()]},
-                            i == 0 ? 0.85 : 0.62,
-                            false});
-    }
-    return part;
-}
-
 /// The typical VU reading, by the rule of measure.
 double typicalDbfs(const std::vector<float>& samples)
 {

@@ -117,9 +117,15 @@ Result<FileMeasurement> measureFile(const std::filesystem::path& path, const Mea
     FileMeasurement out;
     out.file = path.string();
     out.info = reader->info();
-    const std::size_t channels = out.info.channels;
+    if (options.channel > out.info.channels)
+        return Error{ErrorCode::OutOfRange,
+                     path.filename().string() + ": it has no channel " + std::to_string(options.channel),
+                     "choose one of its " + std::to_string(out.info.channels)};
+    const std::size_t first = options.channel > 0 ? options.channel - 1 : 0,
+                      channels = options.channel > 0 ? 1 : out.info.channels;
     std::vector<ChannelMeters> meters(channels, ChannelMeters(out.info));
-    LoudnessMeter loudness(out.info.sampleRateHz, out.info.roles);
+    LoudnessMeter loudness(out.info.sampleRateHz,
+                           {out.info.roles.begin() + long(first), out.info.roles.begin() + long(first + channels)});
     AudioBuffer block;
     std::vector<std::span<const float>> views(channels);
     std::int64_t done = 0;
@@ -129,7 +135,7 @@ Result<FileMeasurement> measureFile(const std::filesystem::path& path, const Mea
         if (!got) return got.error();
         if (*got == 0) break;
         for (std::size_t c = 0; c < channels; ++c) {
-            views[c] = std::as_const(block).channel(c);
+            views[c] = std::as_const(block).channel(first + c);
             meters[c].push(views[c], options.keepPicture);
         }
         loudness.push(views);
@@ -141,7 +147,7 @@ Result<FileMeasurement> measureFile(const std::filesystem::path& path, const Mea
     out.info.frames = done;
     for (std::size_t c = 0; c < channels; ++c) {
         const SampleSource source = [&, c](std::int64_t start, std::int64_t count) {
-            return readAgain(*reader, c, start, count);
+            return readAgain(*reader, first + c, start, count);
         };
         auto channel = conclude(meters[c], source, options);
         if (!channel) return channel.error();

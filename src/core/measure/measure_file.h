@@ -14,6 +14,7 @@ struct MeasureOptions {
     double referenceDbfs = -18.0; ///< 0 VU
     TargetSchool target = TargetSchool::Average;
     Mains mains = Mains::Auto;
+    std::size_t channel = 0;  ///< from 1: only that one; 0: all
     bool keepPicture = false; ///< also build peak pyramids and keep the VU trace, for drawing
 };
 
@@ -42,7 +43,8 @@ struct FileMeasurement {
 };
 
 /// Everything that `measure` tells of a file, in one pass and a second look at its rests. Memory: 40 bytes a channel
-/// for each 10 ms, and the rests read again. @error as AudioReader; Cancelled
+/// for each 10 ms, and the rests read again. @error as AudioReader; OutOfRange where
+/// the file has no such channel; Cancelled
 Result<FileMeasurement> measureFile(const std::filesystem::path& path, const MeasureOptions& options,
                                     const Progress& progress = {});
 

@@ -102,4 +102,12 @@ void VuMeter::run(std::span<const float> mono)
     highest_ = highest;
 }
 
+std::optional<double> loudReadingDbfs(std::vector<float> powers)
+{
+    if (powers.empty()) return std::nullopt;
+    const auto at = powers.begin() + long(powers.size() * 95 / 100);
+    std::ranges::nth_element(powers, at);
+    return *at > 0.0f ? std::optional(powerToDb(double(*at))) : std::nullopt;
+}
+
 } // namespace gristle::core

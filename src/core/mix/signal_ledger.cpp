@@ -61,7 +61,7 @@ SignalLedger signalLedger(const FileMeasurement& di, const LedgerWish& wish, dou
                  thermalSocket = voltsRmsToDbu(thermalNoiseV(direct));
     const auto add = [&](const char* name, const char* title, double db, std::optional<double> noiseDbu) {
         PathRung r;
-        r.name = name, r.title = title, r.estimate = true;
+        r.name = name, r.title = title, r.estimate = true, r.doubtDb = wish.input.doubtDb();
         r.levelDbu = plus(level, db), r.peakDbu = plus(peak, db), r.noiseDbu = noiseDbu;
         out.rungs.push_back(std::move(r));
     };
@@ -69,7 +69,7 @@ SignalLedger signalLedger(const FileMeasurement& di, const LedgerWish& wish, dou
     add("guitar", "guitar and cable", socket - whole, thermalSocket);
     if (wish.circuit.buffer) add("buffer", "buffer", 0.0, thermal);
     PathRung in;
-    in.name = "input", in.title = "interface input";
+    in.name = "input", in.title = "interface input", in.doubtDb = wish.input.doubtDb();
     in.levelDbu = level, in.peakDbu = peak, in.noiseDbu = noise, in.ceilingDbu = input;
     out.rungs.push_back(in);
     PathRung disk = in; // the same samples: what is on disk is what came in
@@ -79,13 +79,14 @@ SignalLedger signalLedger(const FileMeasurement& di, const LedgerWish& wish, dou
 
     const double output = wish.reamp.output.dbuAtFullScale, box = wish.reamp.boxDb;
     out.unityTrimDb = input - output - box;
+    out.trimDoubtDb = std::hypot(wish.input.doubtDb(), wish.reamp.output.doubtDb());
     PathRung o;
-    o.name = "output", o.title = "reamp output";
+    o.name = "output", o.title = "reamp output", o.doubtDb = out.trimDoubtDb;
     o.levelDbu = plus(level, -box), o.peakDbu = plus(peak, -box), o.noiseDbu = plus(noise, -box), o.ceilingDbu = output;
     out.outputHeadroomDb = o.headroomDb();
     out.rungs.push_back(o);
     PathRung amplifier;
-    amplifier.name = "amplifier", amplifier.title = "amplifier input";
+    amplifier.name = "amplifier", amplifier.title = "amplifier input", amplifier.doubtDb = out.trimDoubtDb;
     amplifier.levelDbu = level, amplifier.peakDbu = peak, amplifier.noiseDbu = noise;
     out.rungs.push_back(amplifier);
     markLimits(out.rungs);

@@ -22,6 +22,7 @@ struct PathRung {
     {
         return levelDbu && noiseDbu ? std::optional(*levelDbu - *noiseDbu) : std::nullopt;
     }
+    double doubtDb = 0.0;  ///< of its volts, from the calibration that they hang on; dBFS are certain
     bool estimate = false; ///< from a circuit with typical values, not measured
     bool limitsNoise = false, limitsHeadroom = false;
 };
@@ -31,6 +32,7 @@ struct SignalLedger {
     bool assumed = false; ///< the input or the output is not calibrated: all volts hang on that
     /// What the reamp output has to be turned by so that the amplifier sees the very voltage that the guitar gave.
     double unityTrimDb = 0.0;
+    double trimDoubtDb = 0.0; ///< from both calibrations, as independent
     /// After that trim: whether the output can give it, dB left under its full scale at the loudest peak.
     std::optional<double> outputHeadroomDb;
     /// Of a recorded return from the amplifier's input: level less that of the DI, both in volts; 0 is unity.

@@ -59,6 +59,22 @@ bool alike(const std::string& a, const std::string& b)
 
 } // namespace
 
+std::vector<std::string> changedSince(const PlayedWith& before, const PlayedWith& now)
+{
+    std::vector<std::string> out;
+    const auto compare = [&](const char* name, std::string PlayedWith::*field) {
+        const std::string &was = before.*field, &is = now.*field;
+        if (!was.empty() && !is.empty() && was != is) out.push_back(fmt::format("{} {}, now {}", name, was, is));
+    };
+    compare("volume", &PlayedWith::volume);
+    compare("tone", &PlayedWith::tone);
+    compare("strings", &PlayedWith::strings);
+    compare("pick", &PlayedWith::pick);
+    compare("tuning", &PlayedWith::tuning);
+    compare("capo", &PlayedWith::capo);
+    return out;
+}
+
 GainBook::GainBook(std::filesystem::path file) : file_(std::move(file))
 {
     const auto text = readText(file_);

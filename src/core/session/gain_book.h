@@ -15,6 +15,9 @@ struct PlayedWith {
     bool operator==(const PlayedWith&) const = default;
 };
 
+/// What is different now from before, in words: "tone 10, now 6". Only what was told both times.
+std::vector<std::string> changedSince(const PlayedWith& before, const PlayedWith& now);
+
 /// A gain that was right, or what was found with it.
 struct GainEntry {
     std::string when; ///< ISO 8601, local

@@ -1,11 +1,22 @@
 #pragma once
 
+#include "core/sim/plucked_string.h"
+
 #include <array>
 #include <cstdint>
 #include <utility>
 #include <vector>
 
 namespace gristle::core {
+
+/// A pitch that moves while the note sounds: a bend is smooth, a slide goes over the frets.
+struct Glide {
+    enum class Kind { Bend, Slide };
+    double fromBeat = 0.5; ///< after the note's onset
+    double overBeats = 0.25;
+    double semitones = 2.0; ///< that it moves by; up is above 0
+    Kind kind = Kind::Bend;
+};
 
 /// A chord or single note as written: a chord is one note of the part.
 struct WrittenNote {
@@ -14,12 +25,16 @@ struct WrittenNote {
     std::vector<std::pair<int, int>> frets; ///< (string from the lowest, 0 to 5; fret)
     double velocity = 0.8;
     bool muted = false;
+    std::vector<Glide> glides = {}; ///< in the order of their time
 };
 
 /// Open strings, lowest first, in Hz, equal temperament on A = 440 Hz.
 using OpenStrings = std::array<double, 6>;
 OpenStrings standardTuning();
 OpenStrings dropDTuning();
+
+/// A light set, lowest first: cores and tensions as load calculations give them, of our own.
+std::array<StringMake, 6> lightStrings() noexcept;
 
 /// How somebody plays it this time.
 struct PlayingStyle {
@@ -33,10 +48,14 @@ struct PlayingStyle {
     double tuningCents = 0.0;
     double tuningSdCents = 1.5;
     double dynamicsSdDb = 1.2;
-    double pickupHz = 3600.0; ///< resonance of pickup and cable
+    double pickupHz = 3600.0; ///< resonance of pickup and cable; 0: what the magnet gives, before any circuit
     double pickupQ = 2.2;
     double pickupAt = 0.09;
     double volts = 0.25; ///< peak that one string at full velocity gives, about
+    std::array<StringMake, 6> strings = lightStrings();
+    double scaleM = 0.648;    ///< from nut to bridge
+    double secondPlane = 0.3; ///< of the strings' swing, as the pickup hears it
+    double pickNoise = 1.0;   ///< 0: none
 };
 
 /// What was really played: the onset of every written note in seconds. The truth for tests.

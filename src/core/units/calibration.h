@@ -14,6 +14,9 @@ struct Calibration {
 
     /// The peak voltage of sample value 1.0: 0.7746 sqrt(2) 10^(dBu/20).
     double fullScaleVolts() const noexcept { return kDbuVoltsRms * std::sqrt(2.0) * dbToAmplitude(dbuAtFullScale); }
+    /// How far volts may be off. Assumed: instrument inputs and line outputs are built to clip between about +6 and +18
+    /// dBu, so half of that. Calibrated: a hand meter of 2 % and its last digit.
+    double doubtDb() const noexcept { return assumed ? 6.0 : 0.3; }
     bool operator==(const Calibration&) const = default;
 };
 

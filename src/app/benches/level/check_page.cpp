@@ -184,6 +184,9 @@ QWidget* CheckPage::buildFoot()
     listened_->addItems({tr("headphones"), tr("loudspeakers"), tr("an amplifier")});
     made->addWidget(listened_);
     made->addStretch(1);
+    for (QLineEdit* edit : {strings_, volume_, tone_, capo_})
+        connect(edit, &QLineEdit::editingFinished, this, &CheckPage::refresh);
+    for (QComboBox* choice : {pick_, listened_}) connect(choice, &QComboBox::activated, this, &CheckPage::refresh);
     column->addLayout(made);
     auto* caution =
         new QLabel(tr("Never lift a safety earth to cure hum: an isolating DI box or transformer does it. Inside a "
@@ -221,9 +224,23 @@ PlayedWith CheckPage::with() const
     return w;
 }
 
+/// The fields say what this guitar was last played with; the player changes what is different today.
+void CheckPage::fillFrom(const GainEntry& entry)
+{
+    const PlayedWith& w = entry.with;
+    strings_->setText(QString::fromStdString(w.strings));
+    for (const auto& [edit, words] : {std::pair(volume_, w.volume), {tone_, w.tone}, {capo_, w.capo}}) {
+        const QString text = QString::fromStdString(words);
+        edit->setText(text == edit->placeholderText() ? QString() : text);
+    }
+    for (const auto& [choice, words] : {std::pair(pick_, w.pick), {listened_, w.listenedOn}})
+        choice->setCurrentIndex(std::max(0, choice->findText(QString::fromStdString(words))));
+}
+
 void CheckPage::keep()
 {
-    GainEntry entry = run_.entry(gain_->text(), with());
+    run_.setWith(with());
+    GainEntry entry = run_.entry(gain_->text());
     if (why_->isVisible() && why_->currentIndex() > 0) entry.why = why_->currentText().toStdString();
     run_.keep(std::move(entry));
 }
@@ -254,9 +271,20 @@ void CheckPage::refresh()
     const GainEntry* last = run_.lastEntry();
     const std::string guitar = session().layer() ? session().layer()->guitar : std::string();
     book_->setText(last ? QString::fromStdString(guitar + ": " + gainSentence(*last)) : QString());
-    const auto moved = last ? GainBook::moved(*last, run_.entry(gain_->text(), {})) : std::nullopt;
+    if (last && std::exchange(filledFor_, guitar + "\n" + last->pickup) != guitar + "\n" + last->pickup)
+        fillFrom(*last);
+    run_.setWith(with());
+    const auto moved = last ? GainBook::moved(*last, run_.entry(gain_->text())) : std::nullopt;
     why_->setVisible(moved.has_value());
-    if (moved) why_->setItemText(0, tr("%1 dB since then: why?").arg(QString::fromStdString(signedText(*moved))));
+    if (moved) {
+        why_->setItemText(0, tr("%1 dB since then: why?").arg(QString::fromStdString(signedText(*moved))));
+        QStringList changed;
+        for (const std::string& words : changedSince(last->with, with())) changed << QString::fromStdString(words);
+        why_->setToolTip(changed.isEmpty()
+                             ? why_->accessibleName()
+                             : tr("%1. Different now: %2").arg(why_->accessibleName(), changed.join("; ")));
+        if (!changed.isEmpty() && why_->currentIndex() == 0) why_->setItemText(0, changed.join("; ") + tr("?"));
+    }
     for (QWidget* w : {static_cast<QWidget*>(gain_), static_cast<QWidget*>(keep_)})
         w->setEnabled(run_.judged().has_value());
     picture();

@@ -34,6 +34,7 @@ private:
     void picture();
     void keep();
     core::PlayedWith with() const;
+    void fillFrom(const core::GainEntry& entry);
 
     GuidedCheck run_;
     const TaskRunner& check_;
@@ -46,6 +47,7 @@ private:
     QPushButton *go_, *again_, *turnIt_, *keep_;
     QLineEdit *gain_, *strings_, *volume_, *tone_, *capo_;
     QComboBox *pick_, *listened_, *why_;
+    std::string filledFor_; ///< the guitar whose last words stand in the fields
 };
 
 } // namespace gristle::app

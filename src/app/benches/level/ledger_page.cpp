@@ -79,9 +79,10 @@ void LedgerPicture::drawStill(QPainter& p)
         p.setFont(Theme::instance().text(TextSize::Small));
         p.setPen(ink(Token::Ink2));
         p.drawText(QRectF(0, y + 1, left - 8, 16), Qt::AlignLeft | Qt::AlignVCenter,
-                   r.estimate                                    ? tr("estimate")
-                   : r.name == "output" || r.name == "amplifier" ? tr("reckoned")
-                                                                 : tr("measured"));
+                   (r.estimate                                    ? tr("estimate")
+                    : r.name == "output" || r.name == "amplifier" ? tr("reckoned")
+                                                                  : tr("measured")) +
+                       (r.doubtDb >= 0.5 ? tr(", \u00b1%1 dB").arg(numberLabel(r.doubtDb, 0)) : QString()));
         QColor bed = ink(Token::Di);
         bed.setAlphaF(0.35f);
         if (r.noiseDbu)
@@ -338,7 +339,8 @@ void LedgerPage::refresh()
                                   .arg(numberLabel(*l->returnErrorDb, 1),
                                        QString::fromStdString(signedText(-*l->returnErrorDb)));
         if (l->assumed)
-            sentence += tr(" (Volts are assumed, within some 6 dB, until input and output are calibrated.)");
+            sentence +=
+                tr(" (Within \u00b1%1 dB only: calibrate input and output.)").arg(numberLabel(l->trimDoubtDb, 1));
     } else {
         sentence = take ? tr("Measuring \u2026") : tr("No take yet.");
     }

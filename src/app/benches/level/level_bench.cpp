@@ -1,6 +1,7 @@
 #include "app/benches/level/level_bench.h"
 
 #include "app/benches/level/check_page.h"
+#include "app/benches/level/gains_page.h"
 #include "app/benches/level/ledger_page.h"
 #include "app/benches/level/loading_page.h"
 #include "app/benches/level/record_page.h"
@@ -29,8 +30,8 @@ LevelBench::LevelBench(const BenchContext& context, QWidget* parent) : Bench(con
     column->addLayout(head);
     stack_ = new QStackedWidget(this);
     column->addWidget(stack_, 1);
-    pages_ = {new TakePage(context, stack_), new CheckPage(context, stack_), new RecordPage(context, stack_),
-              new LedgerPage(context, stack_), new LoadingPage(context, stack_)};
+    pages_ = {new TakePage(context, stack_),  new CheckPage(context, stack_),  new RecordPage(context, stack_),
+              new GainsPage(context, stack_), new LedgerPage(context, stack_), new LoadingPage(context, stack_)};
     for (std::size_t i = 0; i < pages_.size(); ++i) {
         LevelPage* page = pages_[i];
         stack_->addWidget(page);

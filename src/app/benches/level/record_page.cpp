@@ -2,6 +2,7 @@
 
 #include "app/benches/level/live_strip.h"
 
+#include <QActionGroup>
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
@@ -119,9 +120,10 @@ QWidget* RecordPage::buildFoot()
     countIn_ = named(new QComboBox(foot), "countIn", tr("Count-in before the recording begins"));
     countIn_->addItems({tr("at once"), tr("after 1 bar"), tr("after 2 bars")});
     connect(countIn_, &QComboBox::activated, this, [this](int bars) { capture().setCountIn(bars); });
-    hear_ = named(new QComboBox(foot), "hearMyself",
-                  tr("What you hear of yourself. Nothing where the interface's own direct monitor is on."));
-    hear_->addItems({tr("hear nothing"), tr("hear it dry"), tr("hear it through the rig")});
+    hear_ =
+        named(new QComboBox(foot), "hearMyself",
+              tr("What you hear of yourself. Over the interface's own direct monitor, Gristle plays nothing of it."));
+    hear_->addItems({tr("hear nothing"), tr("hear it dry"), tr("hear it through the rig"), tr("direct monitor is on")});
     connect(hear_, &QComboBox::activated, this, [this](int i) { capture().setHear(Hear(i)); });
     hearLevel_ = named(new QDoubleSpinBox(foot), "hearLevel", tr("How loud you hear yourself"));
     hearLevel_->setButtonSymbols(QAbstractSpinBox::NoButtons);
@@ -137,7 +139,8 @@ QWidget* RecordPage::buildFoot()
         capture().clearClips();
     });
     also_ = named(new QPushButton(foot), "alsoFor",
-                  tr("Other layers of this part that the same performance is for; each has its own rig"));
+                  tr("Other layers of this part that are recorded at once: from the same input through another rig, or "
+                     "from an input of their own"));
     also_->setMenu(new QMenu(also_));
     connect(also_->menu(), &QMenu::aboutToShow, this, &RecordPage::fillAlso);
     row->addWidget(record_);
@@ -165,15 +168,25 @@ void RecordPage::fillAlso()
     if (!session().part()) return;
     for (const Layer& layer : session().part()->layers) {
         if (&layer == session().layer()) continue;
-        QAction* action = also_->menu()->addAction(QString::fromStdString(layer.name));
-        action->setCheckable(true);
-        action->setChecked(std::ranges::find(capture().alsoFor(), layer.name) != capture().alsoFor().end());
-        connect(action, &QAction::toggled, this, [this, name = layer.name](bool on) {
-            auto names = capture().alsoFor();
-            std::erase(names, name);
-            if (on) names.push_back(name);
-            capture().setAlsoFor(names);
-        });
+        QMenu* inputs = also_->menu()->addMenu(QString::fromStdString(layer.name));
+        auto* one = new QActionGroup(inputs);
+        const auto at = std::ranges::find(capture().also(), layer.name, &AlsoRecord::layer);
+        const auto offer = [&](const QString& text, std::optional<std::size_t> input, bool isSo) {
+            QAction* action = inputs->addAction(text);
+            action->setCheckable(true);
+            action->setActionGroup(one);
+            action->setChecked(isSo);
+            connect(action, &QAction::triggered, this, [this, name = layer.name, input] {
+                auto also = capture().also();
+                std::erase_if(also, [&](const AlsoRecord& a) { return a.layer == name; });
+                if (input) also.push_back({name, *input});
+                capture().setAlso(also);
+            });
+        };
+        offer(tr("not now"), std::nullopt, at == capture().also().end());
+        for (std::size_t i = 0; i < capture().inputs(); ++i)
+            offer(i == capture().input() ? tr("input %1, the same guitar").arg(i + 1) : tr("input %1").arg(i + 1), i,
+                  at != capture().also().end() && at->input == i);
     }
 }
 
@@ -216,8 +229,8 @@ void RecordPage::refresh()
     record_->setEnabled(open);
     also_->setVisible(session().part() && session().part()->layers.size() > 1);
     also_->setEnabled(!busy);
-    also_->setText(capture().alsoFor().empty() ? tr("for this layer")
-                                               : tr("for %n layers", nullptr, int(capture().alsoFor().size()) + 1));
+    also_->setText(capture().also().empty() ? tr("for this layer")
+                                            : tr("for %n layers", nullptr, int(capture().also().size()) + 1));
     countIn_->setCurrentIndex(capture().countIn());
     hear_->setCurrentIndex(int(capture().hear()));
     hearLevel_->setValue(capture().hearLevelDb());
@@ -225,7 +238,8 @@ void RecordPage::refresh()
     delay_->setText(
         delay ? (capture().isDelayMeasured() ? tr("%1 ms to the ear, measured") : tr("about %1 ms to the ear"))
                     .arg(figure(*delay))
-              : QString());
+        : capture().hear() == Hear::Direct ? tr("heard past Gristle, without its delay")
+                                           : QString());
     const bool average = session().document().targetSchool != "peak";
     const double target = average ? session().document().referenceDbfs : -9.0;
     strip_->setTarget(target, average ? 2.0 : 3.0,
@@ -264,6 +278,14 @@ void RecordPage::meter()
                      strong(QString::number(r.clipped)));
     text += QStringLiteral("<span style='color:%1'>%2</span>")
                 .arg(small, tr("%1 Hz \u00b7 24 bit").arg(std::lround(capture().rateHz())));
+    QStringList others;
+    for (const auto& [input, held] : capture().others())
+        others << tr("input %1: %2 dB left")
+                          .arg(input + 1)
+                          .arg(held.peakDbfs > -120.0 ? figure(-held.peakDbfs) : QString(QChar(0x2013))) +
+                      (held.clipped > 0 ? tr(", clipped") : QString());
+    if (!others.isEmpty())
+        text += QStringLiteral(" <span style='color:%1'>\u00b7 %2</span>").arg(small, others.join(tr(" \u00b7 ")));
     readings_->setText(text);
     QString time;
     if (capture().isCountingIn())
@@ -276,8 +298,11 @@ void RecordPage::meter()
                                    : tr("room for %1 h").arg(qlonglong(*minutes / 60.0)));
     if (capture().gaps() > 0) time += tr(" \u00b7 %n gap(s)", nullptr, int(capture().gaps()));
     time_->setText(time);
+    const auto over = std::ranges::find_if(capture().others(), [](const auto& o) { return o.second.clipped > 0; });
     if (r.clipped > 0)
         warning_->setText(tr("Clipped: turn the preamp down and play again."));
+    else if (over != capture().others().end())
+        warning_->setText(tr("Input %1 clipped: turn it down and play again.").arg(over->first + 1));
     else if (capture().silentS() > kSilentToTellS)
         warning_->setText(
             tr("Nothing but noise for a while: is the guitar plugged in, its volume up, and this the right input?"));

@@ -1,6 +1,6 @@
 #include "core/rig/circuit/guitar_circuit.h"
 
-#include "core/signal/fft.h"
+#include "core/signal/minimum_phase.h"
 #include "core/units/decibels.h"
 
 #include <algorithm>
@@ -144,31 +144,13 @@ double thermalNoiseV(const GuitarCircuit& g)
 
 std::vector<float> loadingFilter(const GuitarCircuit& from, const GuitarCircuit& to, double rateHz, std::size_t taps)
 {
-    // Real cepstrum of the log magnitude, folded to positive time, and back: the minimum-phase response. The transform
-    // is long against the response, so that its cepstrum does not alias.
-    const std::size_t n = fastFftSize(std::max<std::size_t>(16384, 8 * taps));
-    RealFft fft(n);
-    for (std::size_t k = 0; k <= n / 2; ++k) {
-        const double hz = std::max(1.0, double(k) * rateHz / double(n));
-        const double quotient = std::abs(responseAt(to, hz)) / std::abs(responseAt(from, hz));
-        fft.spectrum()[k] = static_cast<float>(std::log(std::max(quotient, 1e-9)));
-    }
-    fft.inverse();
-    const auto cepstrum = fft.time();
-    for (std::size_t i = 0; i < n; ++i) {
-        const float weight = i == 0 || i == n / 2 ? 1.0f : i < n / 2 ? 2.0f : 0.0f;
-        cepstrum[i] *= weight / float(n);
-    }
-    fft.forward();
-    for (auto& bin : fft.spectrum()) bin = std::exp(bin);
-    fft.inverse();
-    std::vector<float> out(taps);
-    const std::size_t fade = taps / 8;
-    for (std::size_t i = 0; i < taps; ++i) {
-        const double part = i + fade < taps ? 1.0 : double(taps - i) / double(fade + 1);
-        out[i] = fft.time()[i] / float(n) * static_cast<float>(0.5 - 0.5 * std::cos(kPi * part));
-    }
-    return out;
+    return minimumPhase([&](double hz) { return std::abs(responseAt(to, hz)) / std::abs(responseAt(from, hz)); },
+                        rateHz, taps);
+}
+
+std::vector<float> circuitFilter(const GuitarCircuit& circuit, double rateHz, std::size_t taps)
+{
+    return minimumPhase([&](double hz) { return std::abs(responseAt(circuit, hz)); }, rateHz, taps);
 }
 
 } // namespace gristle::core

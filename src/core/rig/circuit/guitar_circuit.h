@@ -82,10 +82,11 @@ double insertionLossDb(const GuitarCircuit& circuit, double hz);
 double thermalNoiseV(const GuitarCircuit& circuit);
 
 /// A minimum-phase FIR that turns what was recorded through `from` into what `to` would have given, exact in level to
-/// 0.01 dB below 16 kHz. Both circuits are minimum phase, so their quotient is. By the real cepstrum.
-/// Source: Oppenheim and Schafer, Discrete-Time Signal Processing, ch. 12.
+/// 0.01 dB below 16 kHz. Both circuits are minimum phase, so their quotient is.
 /// @return  `taps` samples
 std::vector<float> loadingFilter(const GuitarCircuit& from, const GuitarCircuit& to, double rateHz,
                                  std::size_t taps = 1024);
+/// The same from the pickup's source: what the string gives to what the input sees.
+std::vector<float> circuitFilter(const GuitarCircuit& circuit, double rateHz, std::size_t taps = 1024);
 
 } // namespace gristle::core

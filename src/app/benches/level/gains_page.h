@@ -1,0 +1,29 @@
+#pragma once
+
+#include "app/benches/level/level_page.h"
+#include "core/session/gain_book.h"
+
+class QCheckBox;
+class QTableWidget;
+
+namespace gristle::app {
+
+/// The gain book, over all sessions: which gain was right for which guitar, with what, and why a level had moved.
+class GainsPage : public LevelPage {
+    Q_OBJECT
+public:
+    GainsPage(const BenchContext& context, QWidget* parent);
+    void findings(FindingsPanel& panel) const override;
+
+protected:
+    void showEvent(QShowEvent*) override;
+
+private:
+    void refresh();
+
+    QCheckBox* onlyThis_;
+    QTableWidget* table_;
+    QLabel* sentence_;
+};
+
+} // namespace gristle::app
