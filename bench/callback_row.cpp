@@ -70,13 +70,16 @@ public:
     }
 };
 
+[[noreturn]] void giveUp(const core::Error& error)
+{
+    std::fprintf(stderr, "%s\n", error.line().c_str());
+    std::exit(1);
+}
+
 std::unique_ptr<AudioDevice> open()
 {
     auto device = openDevice({"JACK:system", kRate, kBuffer, kChannels});
-    if (!device) {
-        std::fprintf(stderr, "%s\n", device.error().line().c_str());
-        std::exit(1);
-    }
+    if (!device) giveUp(device.error());
     return std::move(*device);
 }
 
@@ -100,16 +103,15 @@ Stopwatch::Figures busy(double seconds, const std::filesystem::path& file)
     LiveChain chain(recorder, kRate);
     player.setOverlay(&chain);
     core::RigDocument rig;
-    rig.chain = *core::parseRecallLine("drive drive=14 | amplifier drive=7 | delay time=380 mix=0.2");
+    auto nodes = core::parseRecallLine("drive drive=14 | amplifier drive=7 | delay time=380ms mix=0.2");
+    if (!nodes) giveUp(nodes.error());
+    rig.chain = std::move(*nodes);
     core::CompileOptions options;
     options.context.rateHz = kRate;
     options.maxBlock = LiveChain::kMostFrames;
     options.live = true;
     auto compiled = core::CompiledRig::compile(rig, options);
-    if (!compiled) {
-        std::fprintf(stderr, "%s\n", compiled.error().line().c_str());
-        std::exit(1);
-    }
+    if (!compiled) giveUp(compiled.error());
     LiveVoice voice;
     voice.rig = std::make_shared<core::CompiledRig>(std::move(*compiled));
     chain.setProgram({voice});

@@ -4,6 +4,7 @@
 
 #include <QApplication>
 #include <QCommandLineParser>
+#include <QTemporaryDir>
 #include <QTextStream>
 #include <QTimer>
 
@@ -30,6 +31,8 @@ int main(int argc, char** argv)
     parser.process(application);
     Theme::instance().install(application);
     if (parser.isSet(lampOption)) Theme::instance().setLamp(Lamp::Off);
+    QTemporaryDir ofTheTour; // the person's own gain book and recent sessions are left alone
+    if (parser.isSet(tourOption)) qputenv("GRISTLE_HOME", ofTheTour.path().toUtf8());
     MainWindow window;
     window.show();
     window.openPaths(parser.positionalArguments());

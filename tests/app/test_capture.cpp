@@ -2,6 +2,7 @@
 #include "app/benches/level/ledger_page.h"
 #include "app/benches/level/level_bench.h"
 #include "app/benches/log/log_bench.h"
+#include "app/models/preferences.h"
 #include "core/audio/audio_reader.h"
 #include "core/audio/audio_writer.h"
 #include "core/audio/take_writer.h"
@@ -11,11 +12,16 @@
 #include "engine/standard_room.h"
 #include "support/window_bench.h"
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMenu>
 #include <QPushButton>
+#include <QTableWidget>
+#include <csignal>
+#include <sys/resource.h>
 
 using namespace gristle;
 using namespace gristle::app;
@@ -298,6 +304,137 @@ private slots:
         QCOMPARE(after.layers[0].takes.size(), part.layers[0].takes.size() + 1);
         QCOMPARE(after.layers[1].takes.size(), part.layers[1].takes.size() + 1);
         QCOMPARE(after.layers[0].takes.back().file, after.layers[1].takes.back().file);
+    }
+
+    // A microphone and the DI at once: one file, a channel for each layer, and each is judged by its own.
+    void twoInputsServeTwoLayers()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        const Part part = *b.window.session().part();
+        auto* also = b.find<QPushButton>("alsoFor");
+        emit also->menu()->aboutToShow();
+        QAction* other = also->menu()->actions().front(); // the other layer, a menu of inputs
+        QCOMPARE(other->text().toStdString(), part.layers[1].name);
+        other->menu()->actions().at(3)->trigger(); // not now, input 1, input 2, input 3
+        QCOMPARE(b.window.capture().also(), (std::vector<AlsoRecord>{{part.layers[1].name, 2}}));
+        b.window.capture().record();
+        b.window.capture().runFor(6.0);
+        QVERIFY(b.find<QLabel>("liveReadings")->text().contains("input 3"));
+        b.window.capture().stop();
+        b.settle();
+        const Part& after = *b.window.session().part();
+        const Take &guitar = after.layers[0].takes.back(), &empty = after.layers[1].takes.back();
+        QCOMPARE(guitar.file, empty.file);
+        QCOMPARE(guitar.channel, 1);
+        QCOMPARE(empty.channel, 2);
+        const auto m = b.window.session().measurement(guitar);
+        QVERIFY(m && m->channels.size() == 1 && m->channels[0].vuTypical);
+        QTRY_VERIFY(b.window.session().measurement(empty));
+        // Nobody is plugged in there: noise of the input only, far below the guitar.
+        const auto silence = b.window.session().measurement(empty);
+        QVERIFY(*silence->channels[0].level.peakDbfs < *m->channels[0].level.peakDbfs - 40.0);
+    }
+
+    void anotherRateIsToldAndTheTakeKept()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        QString said;
+        connect(&b.window.capture(), &Capture::failed, this, [&](const QString& m, const QString&) { said = m; });
+        const auto before = b.window.session().layer()->takes.size();
+        b.window.capture().record();
+        b.window.capture().runFor(2.0);
+        room(b).changeRate(44100);
+        b.window.capture().poll();
+        b.settle();
+        QVERIFY2(said.contains("44100 Hz") && said.contains("kept up to 2.0 s"), qPrintable(said));
+        QCOMPARE(b.window.session().layer()->takes.size(), before + 1);
+    }
+
+    // A disk that fills up, as a limit on the size of files shows it: the take ends by itself and is kept.
+    void aFullDiskEndsTheTakeAndKeepsIt()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        QString said;
+        connect(&b.window.capture(), &Capture::failed, this, [&](const QString& m, const QString&) { said = m; });
+        const auto before = b.window.session().layer()->takes.size();
+        rlimit whole{};
+        getrlimit(RLIMIT_FSIZE, &whole);
+        const rlimit small{1'000'000, whole.rlim_max};
+        std::signal(SIGXFSZ, SIG_IGN);
+        b.window.capture().record();
+        setrlimit(RLIMIT_FSIZE, &small);
+        for (int i = 0; i < 300 && b.window.capture().isRecording(); ++i) {
+            b.window.capture().runFor(0.1);
+            QTest::qWait(10); // the writer has a thread of its own
+        }
+        setrlimit(RLIMIT_FSIZE, &whole);
+        QVERIFY(!b.window.capture().isRecording());
+        b.settle();
+        QVERIFY2(said.contains("s were kept"), qPrintable(said));
+        QCOMPARE(b.window.session().layer()->takes.size(), before + 1);
+        const auto r = readRecording(b.window.session().folder().path() / b.window.session().take()->file);
+        QVERIFY(r && r->audio.frames() > 200'000 && r->audio.frames() < 334'000); // 3 bytes a frame
+    }
+
+    void directMonitorIsRememberedByInterface()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        auto* hear = b.find<QComboBox>("hearMyself");
+        hear->setCurrentIndex(3);
+        emit hear->activated(3);
+        QVERIFY(!b.window.capture().delayMs());
+        QVERIFY(b.find<QLabel>("delayText")->text().contains("past Gristle"));
+        const QString id = b.window.capture().deviceId();
+        b.window.capture().chooseDevice(id); // opened anew, as at the next start
+        QCOMPARE(b.window.capture().hear(), Hear::Direct);
+        b.window.capture().useTestClock();
+        b.window.capture().record();
+        b.window.capture().runFor(1.0);
+        b.window.capture().stop();
+        b.settle();
+        QVERIFY(b.window.session().take()->source.find("direct monitor") != std::string::npos);
+        b.window.capture().setHear(Hear::Nothing);
+        QVERIFY(!hasDirectMonitor(id));
+    }
+
+    // The book of all sessions: what is kept stands in it, the fields are filled from it, and what is different now is
+    // said when the level has moved.
+    void theGainBookIsShownAndUsed()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "check");
+        GainEntry old;
+        old.when = "2026-09-01T10:00:00";
+        old.guitar = b.window.session().layer()->guitar;
+        old.pickup = b.window.session().layer()->pickup;
+        old.interface = b.window.audition().device()->name();
+        old.gain = "21";
+        old.averageDbfs = -25.5;
+        old.why = "new strings";
+        old.with.strings = "ten to forty-six, new";
+        old.with.tone = "4";
+        GuidedCheck& check = b.window.bench<LevelBench>()->page<CheckPage>()->check();
+        check.keep(old);
+        QCOMPARE(b.find<QLineEdit>("madeStrings")->text(), QString("ten to forty-six, new"));
+        QCOMPARE(b.find<QLineEdit>("madeTone")->text(), QString("4"));
+        b.find<QLineEdit>("madeTone")->setText("10");
+        emit b.find<QLineEdit>("madeTone")->editingFinished();
+        QCOMPARE(changedSince(old.with, check.entry("21").with), (std::vector<std::string>{"tone 4, now 10"}));
+
+        b.window.bench<LevelBench>()->showPage("gains");
+        auto* table = b.find<QTableWidget>("gainsTable");
+        b.find<QCheckBox>("gainsOnlyThis")->setChecked(true);
+        QVERIFY(table->rowCount() >= 1);
+        const int row = table->rowCount() - 1; // the newest stand first, and this one is old
+        QCOMPARE(table->item(row, 0)->text(), QString("2026-09-01"));
+        QCOMPARE(table->item(row, 4)->text(), QString("21"));
+        QCOMPARE(table->item(row, 5)->text(), QString::fromUtf8("\u221225.5"));
+        QVERIFY(table->item(row, 9)->text().contains("tone 4"));
+        QCOMPARE(table->item(row, 8)->text(), QString("new strings"));
     }
 
     void anEmptySessionGetsItsFirstLayer()

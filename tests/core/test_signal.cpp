@@ -1,8 +1,10 @@
 #include "core/signal/biquad.h"
 #include "core/signal/convolver.h"
 #include "core/signal/fractional_delay.h"
+#include "core/signal/minimum_phase.h"
 #include "core/signal/oversampler.h"
 #include "core/signal/saturator.h"
+#include "core/signal/varying_delay.h"
 #include "support/signals.h"
 
 #include <QtTest/QtTest>
@@ -25,6 +27,8 @@ private slots:
     void saturatorDoesNotAlias();
     void fractionalDelayIsFractional_data();
     void fractionalDelayIsFractional();
+    void varyingDelayFollows();
+    void minimumPhaseHasItsMagnitude();
     void filtersAreMinusThreeDb();
 };
 
@@ -73,20 +77,24 @@ void TestSignal::convolutionDoesNotDependOnBlocks()
 void TestSignal::oversamplerIsTransparent_data()
 {
     QTest::addColumn<double>("hz");
-    for (const double hz : {50.0, 1000.0, 10000.0, 17500.0}) QTest::addRow("%g Hz", hz) << hz;
+    QTest::addColumn<int>("factor");
+    for (const int factor : {2, 4, 8})
+        for (const double hz : {50.0, 1000.0, 10000.0, 17500.0})
+            QTest::addRow("%g Hz, %d times", hz, factor) << hz << factor;
 }
 
 void TestSignal::oversamplerIsTransparent()
 {
     QFETCH(double, hz);
-    Oversampler8 over;
+    QFETCH(int, factor);
+    Oversampler over{std::size_t(factor)};
     over.prepare(256);
     const auto x = test::sine(hz, 0.5, 48000.0, 0.5);
     std::vector<float> y(x.size());
     for (std::size_t at = 0; at < x.size(); at += 256) {
         const std::size_t n = std::min<std::size_t>(256, x.size() - at);
         const auto high = over.up(std::span(x).subspan(at, n));
-        QCOMPARE(high.size(), n * 8);
+        QCOMPARE(high.size(), n * std::size_t(factor));
         over.down(high, std::span(y).subspan(at, n));
     }
     const std::size_t late = over.latency();
@@ -139,7 +147,7 @@ void TestSignal::saturatorDoesNotAlias()
     QFETCH(double, reach);
     // 69 dB of gain, peak 0.3: what the drive node's most makes of it (50 dB, 4.36 V full scale, ceiling 0.5 V). All
     // power that is not on a harmonic, over all power; one second, so bins are whole hertz.
-    Oversampler8 over;
+    Oversampler over;
     over.prepare(480);
     Saturator shape(0.0, 1.0, Antialiasing::Strong);
     shape.prepare(480 * 8);
@@ -178,6 +186,39 @@ void TestSignal::fractionalDelayIsFractional()
         if (n > 2200) worst = std::max(worst, std::abs(y - std::sin(w * (n - samples))));
     }
     QVERIFY2(worst < 5e-4, qPrintable(QString::number(worst))); // 70 dB window
+}
+
+// Where the place moves by a part of a sample each sample, what comes out is the sine of that place.
+void TestSignal::varyingDelayFollows()
+{
+    const double w = 2.0 * std::numbers::pi * 2500.0 / 48000.0;
+    for (const double speed : {0.0, 0.0003, -0.01}) {
+        VaryingDelay line;
+        line.prepare(400.0);
+        double worst = 0.0;
+        for (int n = 0; n < 6000; ++n) {
+            const double samples = 200.37 + speed * n, y = line.read(samples);
+            line.write(float(std::sin(w * n)));
+            if (n > 600) worst = std::max(worst, std::abs(y - std::sin(w * (n - samples))));
+        }
+        QVERIFY2(worst < 5e-4, qPrintable(QString::number(worst))); // 70 dB window
+    }
+}
+
+// A second-order low pass is minimum phase: its own impulse response comes back.
+void TestSignal::minimumPhaseHasItsMagnitude()
+{
+    const BiquadCoefficients c = lowPass(3000.0, 2.0, 48000.0);
+    const auto gain = [&](double hz) {
+        const auto z = std::polar(1.0, -2.0 * std::numbers::pi * hz / 48000.0);
+        return std::abs((c.b0 + c.b1 * z + c.b2 * z * z) / (1.0 + c.a1 * z + c.a2 * z * z));
+    };
+    const auto taps = minimumPhase(gain, 48000.0, 512);
+    Biquad filter(c);
+    double worst = 0.0;
+    for (std::size_t i = 0; i < taps.size(); ++i)
+        worst = std::max(worst, std::abs(double(taps[i]) - filter.step(i == 0 ? 1.0 : 0.0)));
+    QVERIFY2(worst < 1e-4, qPrintable(QString::number(worst))); // the double zero at half the rate is held to -180 dB
 }
 
 void TestSignal::filtersAreMinusThreeDb()

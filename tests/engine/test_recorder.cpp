@@ -1,3 +1,4 @@
+#include "core/rig/circuit/guitar_circuit.h"
 #include "engine/recorder.h"
 #include "engine/simulated_device.h"
 #include "support/allocation_watch.h"
@@ -87,6 +88,9 @@ private slots:
     void simulatedInterfaceIsHeard();
     void simulatedFaults();
     void gainAndAngleOfTheRoom();
+    void guitarAndInputOfTheRoom();
+    void aNewRateEndsTheStream();
+    void performanceIsSwappedWhileItPlays();
     void spaceIsToldInSeconds();
 };
 
@@ -391,6 +395,72 @@ void TestRecorder::gainAndAngleOfTheRoom()
     const double quiet = humAt(30.0, 70.0), worst = humAt(30.0, 160.0), louder = humAt(40.4, 160.0);
     QVERIFY(std::abs(worst - quiet - 20.0) < 1.0);  // noise is in the quiet one too
     QVERIFY(std::abs(louder - worst - 10.0) < 0.1); // the knob clicks in whole decibels
+}
+
+// The circuit between magnet and input: by the node equations of another file, and by a divider where that is enough.
+void TestRecorder::guitarAndInputOfTheRoom()
+{
+    SimulatedRoom::Setup setup;
+    setup.humDbu = setup.inputNoiseDbu = setup.converterNoiseDbfs = -200.0;
+    setup.performanceV = test::sine(2500.0, 0.1, 48000.0, 1.0);
+    setup.guitar = core::GuitarCircuit{};
+    SimulatedRoom room(setup);
+    const double fullScaleV = 0.7746 * std::numbers::sqrt2 * std::pow(10.0, 12.0 / 20.0);
+    std::vector<float> a(96000), b(96000);
+    float* inputs[] = {a.data(), b.data()};
+    const auto volts = [&] {
+        room.read(inputs, 96000, nullptr, nullptr);
+        return fullScaleV * test::amplitudeAt({a.begin() + 48000, a.end()}, 2500.0, 48000.0);
+    };
+    const auto expected = [&] { return 0.1 * std::abs(core::responseAt(*room.guitar(), 2500.0)); };
+    QVERIFY(std::abs(volts() / expected() - 1.0) < 0.01);
+    room.setHighImpedance(false);
+    QCOMPARE(room.guitar()->input.ohm, 10e3);
+    const double line = volts();
+    QVERIFY(std::abs(line / expected() - 1.0) < 0.01);
+    QVERIFY(line < 0.03); // 10 kilohms below the coil's 39 kilohms at 2.5 kHz
+    room.setHighImpedance(true);
+    core::GuitarCircuit half = *room.guitar();
+    half.controls.volume = 5.0;
+    room.setGuitar(half);
+    QVERIFY(volts() < 0.02); // an audio taper gives a tenth at half the turn
+}
+
+void TestRecorder::aNewRateEndsTheStream()
+{
+    auto room = std::make_shared<SimulatedRoom>(SimulatedRoom::Setup{});
+    SimulatedDevice device(48000.0, 128, SimulatedDevice::Clock::Manual, room);
+    Quiet quiet;
+    Recorder recorder;
+    QVERIFY(bool(device.start(quiet, &recorder)));
+    device.advance(1280);
+    QVERIFY(device.isRunning());
+    room->changeRate(44100);
+    QVERIFY(!device.isRunning());
+    QVERIFY(device.endedBecause().find("44100 Hz") != std::string::npos);
+}
+
+// The audio thread reads while another performance comes, many times: no reading of what is gone (the sanitizers look),
+// and what is heard at last is the last one.
+void TestRecorder::performanceIsSwappedWhileItPlays()
+{
+    SimulatedRoom::Setup setup;
+    setup.humDbu = setup.inputNoiseDbu = setup.converterNoiseDbfs = -200.0;
+    setup.performanceV.assign(1000, 0.01f);
+    SimulatedRoom room(setup);
+    std::atomic<bool> stop{false};
+    std::vector<float> a(64), b(64);
+    std::jthread audio([&] {
+        float* inputs[] = {a.data(), b.data()};
+        while (!stop) room.read(inputs, 64, nullptr, nullptr);
+        room.read(inputs, 64, nullptr, nullptr);
+    });
+    for (int i = 0; i < 300; ++i) room.setPerformance(std::vector<float>(500 + std::size_t(i), 0.02f));
+    room.setPerformance(std::vector<float>(700, 0.1f));
+    stop = true;
+    audio.join();
+    const double fullScaleV = 0.7746 * std::numbers::sqrt2 * std::pow(10.0, 12.0 / 20.0);
+    QVERIFY(std::abs(double(a[10]) - 0.1 / fullScaleV) < 1e-6);
 }
 
 void TestRecorder::spaceIsToldInSeconds()

@@ -276,7 +276,7 @@ void SessionModel::import(std::vector<ImportRow> rows)
     const auto folder = folder_->path();
     const Calibration input = document().interface;
     import_.run<ImportResult>(
-        tr("Bringing in %n file(s)", nullptr, int(rows.size())),
+        rows.size() == 1 ? tr("Bringing in one file") : tr("Bringing in %1 files").arg(rows.size()),
         [rows = std::move(rows), folder, input](const Progress& p) { return bringIn(rows, folder, input, p); },
         [this](ImportResult result) {
             if (result.failure) return fail(*result.failure);

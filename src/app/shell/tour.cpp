@@ -40,6 +40,8 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
     steps_.push_back([this] { checkStep(12.0); });
     steps_.push_back([this] { checkStep(8.0); });
     steps_.push_back([this] { shoot("check"); });
+    steps_.push_back([this] { keepGains(); });
+    steps_.push_back([this] { shoot("gains"); });
     steps_.push_back([this] {
         window_.bench<LevelBench>()->showPage("record");
         window_.capture().turnPreamp(3.0);
@@ -99,6 +101,61 @@ void Tour::checkStep(double seconds, bool toItsEnd)
         window_.capture().runFor(0.1);
     }
     if (toItsEnd && check.isRunning() && check.step() == step) check.press();
+}
+
+/// A few entries of the gain book, as some weeks of playing leave them.
+void Tour::keepGains()
+{
+    using core::GainEntry;
+    GuidedCheck& check = window_.bench<LevelBench>()->page<CheckPage>()->check();
+    struct Kept {
+        const char *when, *guitar, *pickup, *gain, *why;
+        double average, peak, floor;
+        core::PlayedWith with;
+    };
+    const Kept all[] = {{"2026-10-03T19:31:00",
+                         "the short one",
+                         "bridge",
+                         "31",
+                         "",
+                         -18.2,
+                         -5.1,
+                         -84.0,
+                         {"E standard", "ten to forty-six, new", "none", "pick", "10", "10", "headphones"}},
+                        {"2026-10-03T19:58:00",
+                         "the long one",
+                         "middle",
+                         "38",
+                         "",
+                         -17.8,
+                         -6.4,
+                         -71.5,
+                         {"E standard", "nine to forty-two, a month", "none", "pick", "10", "8", "headphones"}},
+                        {"2026-10-04T10:05:00",
+                         "the short one",
+                         "neck",
+                         "28",
+                         "",
+                         -18.4,
+                         -4.9,
+                         -85.2,
+                         {"E standard", "ten to forty-six, new", "none", "pick", "10", "10", "loudspeakers"}},
+                        {"2026-11-08T16:20:00",
+                         "the short one",
+                         "bridge",
+                         "31",
+                         "new strings",
+                         -15.7,
+                         -2.6,
+                         -84.3,
+                         {"E standard", "ten to forty-six, a month", "none", "pick", "10", "10", "headphones"}}};
+    for (const Kept& k : all) {
+        GainEntry e = check.entry(k.gain);
+        e.when = k.when, e.guitar = k.guitar, e.pickup = k.pickup, e.why = k.why, e.with = k.with;
+        e.averageDbfs = k.average, e.peakDbtp = k.peak, e.floorDbfs = k.floor;
+        check.keep(std::move(e));
+    }
+    window_.bench<LevelBench>()->showPage("gains");
 }
 
 void Tour::shoot(const QString& name)

@@ -23,6 +23,7 @@ signals:
 private:
     void look();
     void checkStep(double seconds, bool toItsEnd = true);
+    void keepGains();
     void shoot(const QString& name);
     MainWindow& window_;
     QString folder_;

@@ -18,8 +18,8 @@ public:
     void write(float x) noexcept;
 
 private:
-    std::vector<float> line_;
-    std::size_t at_ = 0; ///< where the next sample goes
+    std::vector<float> line_; ///< written twice, size_ apart, so that every stretch of kTaps lies in one piece
+    std::size_t size_ = 0, at_ = 0;
     std::size_t whole_ = kTaps;
     bool isWhole_ = true;
     std::array<double, kTaps> taps_{};

@@ -4,6 +4,7 @@
 #include "core/units/vectorised.h"
 
 #include <algorithm>
+#include <cassert>
 #include <cmath>
 #include <numbers>
 
@@ -143,21 +144,25 @@ constexpr double kFirst = 0.083, kSecond = 0.25, kThird = 0.375;
 
 } // namespace
 
-Oversampler8::Oversampler8()
-    : up1_(kAttenuationDb, kFirst), up2_(kAttenuationDb, kSecond), up3_(kAttenuationDb, kThird),
+Oversampler::Oversampler(std::size_t factor)
+    : factor_(factor), up1_(kAttenuationDb, kFirst), up2_(kAttenuationDb, kSecond), up3_(kAttenuationDb, kThird),
       down2_(kAttenuationDb, kSecond), down3_(kAttenuationDb, kThird)
 {
-    pad_.assign((kFactor - delayInHighest() % kFactor) % kFactor, 0.0f);
+    assert(factor == 2 || factor == 4 || factor == 8);
+    pad_.assign((factor_ - delayInHighest() % factor_) % factor_, 0.0f);
 }
 
-std::size_t Oversampler8::delayInHighest() const noexcept
+std::size_t Oversampler::delayInHighest() const noexcept
 {
-    return 4 * (up1_.delay() + down1_.delay()) + 2 * (up2_.delay() + down2_.delay()) + up3_.delay() + down3_.delay();
+    std::size_t out = up1_.delay() + down1_.delay();
+    if (factor_ >= 4) out = 2 * out + up2_.delay() + down2_.delay();
+    if (factor_ >= 8) out = 2 * out + up3_.delay() + down3_.delay();
+    return out;
 }
 
-std::size_t Oversampler8::latency() const noexcept { return (delayInHighest() + pad_.size()) / kFactor; }
+std::size_t Oversampler::latency() const noexcept { return (delayInHighest() + pad_.size()) / factor_; }
 
-void Oversampler8::prepare(std::size_t maxFrames)
+void Oversampler::prepare(std::size_t maxFrames)
 {
     up1_.prepare(maxFrames);
     up2_.prepare(2 * maxFrames);
@@ -168,38 +173,39 @@ void Oversampler8::prepare(std::size_t maxFrames)
     two_.assign(2 * maxFrames, 0.0f);
     four_.assign(4 * maxFrames, 0.0f);
     eight_.assign(8 * maxFrames, 0.0f);
-    padWork_.assign(8 * maxFrames + pad_.size(), 0.0f);
+    padWork_.assign(factor_ * maxFrames + pad_.size(), 0.0f);
 }
 
-void Oversampler8::reset() noexcept
+void Oversampler::reset() noexcept
 {
     for (HalfBand* band : {&up1_, &up2_, &up3_, &down2_, &down3_}) band->reset();
     down1_.reset();
     std::ranges::fill(pad_, 0.0f);
 }
 
-std::span<float> Oversampler8::up(std::span<const float> in) noexcept
+std::span<float> Oversampler::up(std::span<const float> in) noexcept
 {
-    const std::span<float> two(two_.data(), 2 * in.size());
-    const std::span<float> four(four_.data(), 4 * in.size());
-    const std::span<float> eight(eight_.data(), 8 * in.size());
+    const std::span<float> two(two_.data(), 2 * in.size()), four(four_.data(), 4 * in.size()),
+        eight(eight_.data(), 8 * in.size());
     up1_.up(in, two);
+    if (factor_ == 2) return two;
     up2_.up(two, four);
+    if (factor_ == 4) return four;
     up3_.up(four, eight);
     return eight;
 }
 
-void Oversampler8::down(std::span<float> high, std::span<float> out) noexcept
+void Oversampler::down(std::span<float> high, std::span<float> out) noexcept
 {
     const std::size_t n = high.size();
     std::ranges::copy(pad_, padWork_.begin());
     std::ranges::copy(high, padWork_.begin() + long(pad_.size()));
     std::copy_n(padWork_.begin() + long(n), pad_.size(), pad_.begin());
-    const std::span<float> two(two_.data(), 2 * out.size());
-    const std::span<float> four(four_.data(), 4 * out.size());
-    down3_.down(std::span<const float>(padWork_.data(), n), four);
-    down2_.down(four, two);
-    down1_.down(two, out);
+    const std::span<float> padded(padWork_.data(), n), two(two_.data(), 2 * out.size()),
+        four(four_.data(), 4 * out.size());
+    if (factor_ == 8) down3_.down(padded, four);
+    if (factor_ >= 4) down2_.down(factor_ == 4 ? padded : four, two);
+    down1_.down(factor_ == 2 ? padded : two, out);
 }
 
 } // namespace gristle::core

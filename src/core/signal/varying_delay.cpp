@@ -3,8 +3,6 @@
 #include "core/signal/window.h"
 
 #include <algorithm>
-#include <array>
-#include <bit>
 #include <cmath>
 
 namespace gristle::core {
@@ -14,7 +12,7 @@ namespace {
 constexpr std::size_t kParts = 512, kTaps = VaryingDelay::kTaps;
 using Row = std::array<float, kTaps>;
 
-/// Row p holds the taps for p / kParts of a sample, newest first; each sums to 1.
+/// Row p holds the taps for p / kParts of a sample, oldest first; each sums to 1.
 const std::array<Row, kParts + 1>& rows()
 {
     static const auto table = [] {
@@ -28,7 +26,7 @@ const std::array<Row, kParts + 1>& rows()
                 taps[k] = sinc(t) * kaiserAt(t / (kTaps / 2.0), beta);
                 sum += taps[k];
             }
-            for (std::size_t k = 0; k < kTaps; ++k) out[p][k] = static_cast<float>(taps[k] / sum);
+            for (std::size_t k = 0; k < kTaps; ++k) out[p][kTaps - 1 - k] = static_cast<float>(taps[k] / sum);
         }
         return out;
     }();
@@ -40,7 +38,8 @@ const std::array<Row, kParts + 1>& rows()
 void VaryingDelay::prepare(double longest)
 {
     longest_ = std::max(longest, kTaps / 2.0);
-    line_.assign(std::bit_ceil(static_cast<std::size_t>(longest_) + kTaps + 2), 0.0f);
+    size_ = static_cast<std::size_t>(longest_) + kTaps + 2;
+    line_.assign(2 * size_, 0.0f);
     at_ = 0;
     rows(); // so that none is made while playing
 }
@@ -49,26 +48,28 @@ void VaryingDelay::reset() noexcept { std::ranges::fill(line_, 0.0f), at_ = 0; }
 
 double VaryingDelay::read(double samples) const noexcept
 {
-    const double held = std::clamp(samples, kTaps / 2.0, longest_);
-    const double whole = std::floor(held), part = (held - whole) * kParts;
-    const auto row = static_cast<std::size_t>(part);
-    const float between = static_cast<float>(part - double(row));
-    const Row &a = rows()[row], &b = rows()[row + 1];
-    const std::size_t mask = line_.size() - 1;
-    std::size_t from = at_ - (static_cast<std::size_t>(whole) - (kTaps / 2 - 1)); // the newest tap
-    float low = 0.0f, high = 0.0f;
-    for (std::size_t k = 0; k < kTaps; ++k, --from) {
-        const float x = line_[from & mask];
-        low += a[k] * x;
-        high += b[k] * x;
+    if (samples != taken_) {
+        taken_ = samples;
+        const double held = std::clamp(samples, kTaps / 2.0, longest_);
+        whole_ = static_cast<std::size_t>(held);
+        const double part = (held - double(whole_)) * kParts;
+        const auto row = static_cast<std::size_t>(part);
+        const float between = static_cast<float>(part - double(row));
+        const Row &a = rows()[row], &b = rows()[row + 1];
+        for (std::size_t k = 0; k < kTaps; ++k) taps_[k] = a[k] + (b[k] - a[k]) * between;
     }
-    return double(low + (high - low) * between);
+    // From whole_ + 16 to whole_ - 15 samples back; whole_ + 16 is within the line.
+    const float* const x = line_.data() + at_ + size_ - (whole_ + kTaps / 2);
+    std::array<float, 8> sum{};
+    for (std::size_t k = 0; k < kTaps; k += sum.size())
+        for (std::size_t j = 0; j < sum.size(); ++j) sum[j] += taps_[k + j] * x[k + j];
+    return double(((sum[0] + sum[4]) + (sum[1] + sum[5])) + ((sum[2] + sum[6]) + (sum[3] + sum[7])));
 }
 
 void VaryingDelay::write(float x) noexcept
 {
-    line_[at_ & (line_.size() - 1)] = x;
-    ++at_;
+    line_[at_] = line_[at_ + size_] = x;
+    if (++at_ == size_) at_ = 0;
 }
 
 } // namespace gristle::core

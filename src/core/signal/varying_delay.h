@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <vector>
 
@@ -20,8 +21,12 @@ public:
     void write(float x) noexcept;
 
 private:
-    std::vector<float> line_; ///< a power of two long
-    std::size_t at_ = 0;      ///< where the next sample goes
+    std::vector<float> line_; ///< written twice, size_ apart, so that every stretch of kTaps lies in one piece
+    std::size_t size_ = 0, at_ = 0;
+    // The taps of the last place that was read at, as most are read at one place for long.
+    mutable double taken_ = -1.0;
+    mutable std::size_t whole_ = 0;
+    mutable std::array<float, kTaps> taps_{};
     double longest_ = 0.0;
 };
 

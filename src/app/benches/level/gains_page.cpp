@@ -8,6 +8,7 @@
 #include <QHeaderView>
 #include <QTableWidget>
 #include <QVBoxLayout>
+#include <ranges>
 
 namespace gristle::app {
 
@@ -15,7 +16,7 @@ using namespace core;
 
 namespace {
 
-enum Column { When, Guitar, Pickup, Interface, Gain, Average, Peak, Floor, With, Why, Columns };
+enum Column { When, Guitar, Pickup, Interface, Gain, Average, Peak, Floor, Why, With, Columns };
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
@@ -36,6 +37,11 @@ public:
 private:
     double db_;
 };
+
+QString timesWords(int n)
+{
+    return n == 1 ? GainsPage::tr("once") : n == 2 ? GainsPage::tr("twice") : GainsPage::tr("%1 times").arg(n);
+}
 
 QString withWords(const PlayedWith& w)
 {
@@ -72,15 +78,34 @@ GainsPage::GainsPage(const BenchContext& context, QWidget* parent)
     column->addLayout(row);
     table_ = named(new QTableWidget(0, Columns, this), "gainsTable", tr("The gain book"));
     table_->setHorizontalHeaderLabels({tr("date"), tr("guitar"), tr("pickup"), tr("interface"), tr("gain"),
-                                       tr("average"), tr("peak"), tr("noise"), tr("with"), tr("moved, why")});
+                                       tr("average"), tr("peak"), tr("noise"), tr("moved by"), tr("with")});
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setShowGrid(false);
     table_->verticalHeader()->hide();
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-    table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
+    table_->horizontalHeader()->setHighlightSections(false);
+    table_->setWordWrap(false);
+    table_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff); // what is long ends in dots, and is told on hovering
+    constexpr int kWidths[] = {106, 104, 70, 96, 48, 72, 60, 64, 92};
+    for (int c = 0; c < With; ++c) table_->setColumnWidth(c, kWidths[c]);
     table_->horizontalHeader()->setSectionResizeMode(With, QHeaderView::Stretch);
+    for (const Column c : {Average, Peak, Floor})
+        table_->horizontalHeaderItem(c)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
     column->addWidget(table_, 1);
+    details_ = named(new QLabel(this), "gainsDetails", tr("The chosen entry in full"));
+    details_->setProperty("tone", "2");
+    details_->setWordWrap(true);
+    column->addWidget(details_);
+    connect(table_, &QTableWidget::itemSelectionChanged, this, [this] {
+        const int chosen = table_->currentRow();
+        const auto of = [&](Column c) {
+            return table_->item(chosen, c) ? table_->item(chosen, c)->toolTip() : QString();
+        };
+        details_->setText(chosen < 0 ? QString()
+                                     : tr("%1 \u00b7 %2, %3, on %4 \u00b7 %5")
+                                           .arg(of(When), of(Guitar), of(Pickup), of(Interface), of(With)));
+    });
     connect(&session(), &SessionModel::pathChanged, this, &GainsPage::refresh);
 }
 
@@ -99,10 +124,10 @@ void GainsPage::refresh()
     table_->setRowCount(0);
     int ofThis = 0;
     const GainEntry* last = nullptr;
-    for (const GainEntry& e : book.entries()) {
+    for (const GainEntry& e : std::views::reverse(book.entries())) { // the newest of a day first
         const bool isThis = !guitar.empty() && text(e.guitar).compare(text(guitar), Qt::CaseInsensitive) == 0;
         ofThis += isThis;
-        if (isThis) last = &e;
+        if (isThis && !last) last = &e;
         if (onlyThis_->isChecked() && !isThis) continue;
         const int row = table_->rowCount();
         table_->insertRow(row);
@@ -111,7 +136,8 @@ void GainsPage::refresh()
             item->setToolTip(words);
             table_->setItem(row, column, item);
         };
-        put(When, text(e.when).left(16).replace('T', ' '));
+        put(When, text(e.when).left(10));
+        table_->item(row, When)->setToolTip(text(e.when).replace('T', ' '));
         put(Guitar, text(e.guitar));
         put(Pickup, text(e.pickup));
         put(Interface, tr("%1, input %2").arg(text(e.interface)).arg(e.input));
@@ -124,11 +150,11 @@ void GainsPage::refresh()
     }
     table_->setSortingEnabled(true);
     table_->sortItems(When, Qt::DescendingOrder);
-    sentence_->setText(
-        book.entries().empty() ? tr("Nothing yet: make a check, note what the knob shows, and keep it.")
-        : last           ? tr("%1: %2; %n entry(ies).", nullptr, ofThis).arg(text(guitar), text(gainSentence(*last)))
-        : guitar.empty() ? tr("%n entry(ies). This layer names no guitar yet.", nullptr, int(book.entries().size()))
-                         : tr("Nothing yet of %1.").arg(text(guitar)));
+    table_->selectRow(0);
+    sentence_->setText(book.entries().empty() ? tr("Nothing yet: make a check, note what the knob shows, and keep it.")
+                       : last ? tr("%1: %2; noted %3.").arg(text(guitar), text(gainSentence(*last)), timesWords(ofThis))
+                       : guitar.empty() ? tr("This layer names no guitar yet.")
+                                        : tr("Nothing yet of %1.").arg(text(guitar)));
 }
 
 void GainsPage::findings(FindingsPanel& panel) const

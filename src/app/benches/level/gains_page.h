@@ -23,7 +23,7 @@ private:
 
     QCheckBox* onlyThis_;
     QTableWidget* table_;
-    QLabel* sentence_;
+    QLabel *sentence_, *details_;
 };
 
 } // namespace gristle::app

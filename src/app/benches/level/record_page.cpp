@@ -230,7 +230,7 @@ void RecordPage::refresh()
     also_->setVisible(session().part() && session().part()->layers.size() > 1);
     also_->setEnabled(!busy);
     also_->setText(capture().also().empty() ? tr("for this layer")
-                                            : tr("for %n layers", nullptr, int(capture().also().size()) + 1));
+                                            : tr("for %1 layers").arg(capture().also().size() + 1));
     countIn_->setCurrentIndex(capture().countIn());
     hear_->setCurrentIndex(int(capture().hear()));
     hearLevel_->setValue(capture().hearLevelDb());
@@ -296,7 +296,8 @@ void RecordPage::meter()
         time += (time.isEmpty() ? QString() : QStringLiteral(" \u00b7 ")) +
                 (*minutes < 1000.0 ? tr("room for %1 min").arg(qlonglong(*minutes))
                                    : tr("room for %1 h").arg(qlonglong(*minutes / 60.0)));
-    if (capture().gaps() > 0) time += tr(" \u00b7 %n gap(s)", nullptr, int(capture().gaps()));
+    if (capture().gaps() > 0)
+        time += (capture().gaps() == 1 ? tr(" \u00b7 one gap") : tr(" \u00b7 %1 gaps").arg(capture().gaps()));
     time_->setText(time);
     const auto over = std::ranges::find_if(capture().others(), [](const auto& o) { return o.second.clipped > 0; });
     if (r.clipped > 0)

@@ -39,15 +39,17 @@ struct Dials {
 class Side {
 public:
     Side(const Dials& dials, double rateHz)
-        : tone_(ToneStackParts{}, {dials.bass / 10.0, dials.middle / 10.0, dials.treble / 10.0},
-                rateHz * Oversampler8::kFactor)
+        : over_(Oversampler::factorFor(rateHz)),
+          tone_(ToneStackParts{}, {dials.bass / 10.0, dials.middle / 10.0, dials.treble / 10.0},
+                rateHz * double(over_.factor()))
     {
+        const double high = rateHz * double(over_.factor());
         over_.prepare(kChunk);
-        for (Saturator* s : {&first_, &second_, &power_}) s->prepare(kChunk * Oversampler8::kFactor);
+        for (Saturator* s : {&first_, &second_, &power_}) s->prepare(kChunk * over_.factor());
         miller_ = OnePole::lowPass(kMillerHz, rateHz);
-        coupling_ = OnePole::highPass(kFirstCouplingHz, rateHz * Oversampler8::kFactor);
+        coupling_ = OnePole::highPass(kFirstCouplingHz, high);
         output_ = OnePole::highPass(kOutputHz, rateHz);
-        grid_.set(lowPass(kGridHz, kGridQ, rateHz * Oversampler8::kFactor));
+        grid_.set(lowPass(kGridHz, kGridQ, high));
         drive_ = static_cast<float>(kDividerGain * taper(dials.drive));
         master_ = taper(dials.master);
     }
@@ -88,7 +90,7 @@ private:
         grid_ = grid;
     }
 
-    Oversampler8 over_;
+    Oversampler over_;
     OnePole miller_, coupling_, output_;
     Saturator first_{kFirstOffset, kFirstSwingV}, second_{kSecondOffset, kSecondSwingV};
     Saturator power_{0.0, kPowerSwingV, Antialiasing::Strong}; // the one that is driven far

@@ -15,7 +15,7 @@ constexpr double kCeilingV = 0.5;    // where a pair of small-signal diodes in a
 constexpr double kCouplingHz = 70.0; // keeps the low end from being driven into mud
 constexpr std::size_t kChunk = 128;  // base frames at a time: the oversampled work stays in the first cache
 
-/// Gain into one smooth saturation, eight times oversampled, then a top cut and a level.
+/// Gain into one smooth saturation at a raised rate, then a top cut and a level.
 class SoftDrive final : public NodeProcessor {
 public:
     SoftDrive(double driveDb, double toneHz, double levelDb)
@@ -28,8 +28,9 @@ public:
         sides_.clear();
         for (std::size_t c = 0; c < spec.channels; ++c) {
             Side& side = sides_.emplace_back();
+            side.oversampler = Oversampler(Oversampler::factorFor(spec.rateHz));
             side.oversampler.prepare(kChunk);
-            side.shape.prepare(kChunk * Oversampler8::kFactor);
+            side.shape.prepare(kChunk * side.oversampler.factor());
             side.coupling = OnePole::highPass(kCouplingHz, spec.rateHz);
             side.tone = OnePole::lowPass(toneHz_, spec.rateHz);
         }
@@ -64,7 +65,7 @@ public:
 
 private:
     struct Side {
-        Oversampler8 oversampler;
+        Oversampler oversampler;
         Saturator shape{0.0, kCeilingV, Antialiasing::Strong};
         OnePole coupling, tone;
     };

@@ -1,0 +1,36 @@
+#pragma once
+
+#include "core/rig/circuit/netlist.h"
+#include "core/rig/circuit/tube_table.h"
+
+#include <memory>
+
+namespace gristle::core {
+
+/// A netlist at work, one sample after the other, without iteration: the capacitors by the trapezoidal rule, the linear
+/// rest as a state-space form, each triode by its TubeTable, in the order of the signal. What a later triode does to an
+/// earlier one is taken from the samples before; as the plates' own resistance stands in the linear part, little is
+/// left of it. So a grid wants some 100 kilohms between itself and the plate before. Source: Yeh, Abel and Smith 2010,
+/// Automated physical modeling of nonlinear audio circuits.
+class CircuitSolver {
+public:
+    /// Works out matrices and tables, and where the circuit rests. Allocates; some 10 ms a triode. The netlist has an
+    /// input and an output.
+    CircuitSolver(const Netlist& netlist, double rateHz);
+    ~CircuitSolver();
+    CircuitSolver(CircuitSolver&&) noexcept;
+    CircuitSolver& operator=(CircuitSolver&&) noexcept;
+
+    /// Volts in, volts out, less the output's voltage at rest.
+    double step(double volts) noexcept;
+    void reset() noexcept;                                   ///< at rest
+    double restVolts() const noexcept;                       ///< of the output
+    std::vector<TubeCurrents> restCurrents() const;          ///< of each triode
+    std::vector<std::array<double, 2>> restVoltages() const; ///< grid and plate against cathode, of each triode
+
+private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+} // namespace gristle::core

@@ -1,0 +1,90 @@
+#include "core/rig/circuit/tube_table.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace gristle::core {
+
+namespace {
+
+/// Catmull-Rom weights of four places around a part of a step.
+std::array<double, 4> weights(double t) noexcept
+{
+    const double t2 = t * t, t3 = t2 * t;
+    return {0.5 * (-t3 + 2.0 * t2 - t), 0.5 * (3.0 * t3 - 5.0 * t2 + 2.0), 0.5 * (-3.0 * t3 + 4.0 * t2 + t),
+            0.5 * (t3 - t2)};
+}
+
+double left(const TubeCurrents& i, const TubeLine& line, std::array<double, 2> v) noexcept
+{
+    return i.plate - line.gridS * v[0] - line.plateS * v[1];
+}
+
+/// Solves v = p + F i(v) from a first guess by Newton's method with halved steps.
+std::array<double, 2> solve(const Triode& t, const TubeTable::Loading& f, const TubeLine& line, std::array<double, 2> p,
+                            std::array<double, 2> v)
+{
+    const auto miss = [&](std::array<double, 2> x) {
+        const TubeCurrents i = triodeCurrents(t, x[0], x[1]);
+        const double plate = left(i, line, x);
+        return std::array<double, 2>{x[0] - p[0] - f[0][0] * i.grid - f[0][1] * plate,
+                                     x[1] - p[1] - f[1][0] * i.grid - f[1][1] * plate};
+    };
+    const auto size = [](std::array<double, 2> m) { return std::hypot(100.0 * m[0], m[1]); };
+    std::array<double, 2> m = miss(v);
+    for (int round = 0; round < 100 && size(m) > 1e-10; ++round) {
+        const TubeSlopes s = triodeSlopes(t, v[0], v[1]);
+        const double byPlate = s.plateByPlate - line.plateS, byGrid = s.plateByGrid - line.gridS;
+        const double a = 1.0 - f[0][0] * s.gridByGrid - f[0][1] * byGrid, b = -f[0][1] * byPlate,
+                     c = -f[1][0] * s.gridByGrid - f[1][1] * byGrid, d = 1.0 - f[1][1] * byPlate;
+        const double det = a * d - b * c;
+        const std::array<double, 2> step{(d * m[0] - b * m[1]) / det, (a * m[1] - c * m[0]) / det};
+        double part = 1.0;
+        for (int half = 0; half < 30; ++half, part *= 0.5) {
+            const std::array<double, 2> next{v[0] - part * step[0], v[1] - part * step[1]};
+            if (const auto there = miss(next); size(there) < size(m)) {
+                v = next, m = there;
+                break;
+            }
+        }
+    }
+    return v;
+}
+
+} // namespace
+
+TubeTable::TubeTable(const Triode& triode, const Loading& f, const TubeLine& line, double plateV, double spanV)
+    : lowPlate_(plateV - spanV), perVolt_((kPlate - 1) / (2.0 * spanV)), values_(std::size_t(kGrid) * kPlate)
+{
+    const double farthest = kFarV / (kFarV + kBend);
+    for (int row = 0; row < kPlate; ++row) {
+        const double plate = lowPlate_ + row / perVolt_;
+        std::array<double, 2> v{0.0, plate};
+        for (int column = 0; column < kGrid; ++column) {
+            const double x = farthest * (2.0 * column / (kGrid - 1) - 1.0), grid = kBend * x / (1.0 - std::abs(x));
+            v = solve(triode, f, line, {grid, plate}, v);
+            const TubeCurrents i = triodeCurrents(triode, v[0], v[1]);
+            values_[std::size_t(row) * kGrid + std::size_t(column)] = {float(i.grid), float(left(i, line, v))};
+        }
+    }
+}
+
+std::array<double, 2> TubeTable::at(double grid, double plate) const noexcept
+{
+    constexpr double kScale = 0.5 * (kGrid - 1) * (kFarV + kBend) / kFarV;
+    const double x = std::clamp(kScale * grid / (std::abs(grid) + kBend) + 0.5 * (kGrid - 1), 1.0, kGrid - 2.001);
+    const double y = std::clamp((plate - lowPlate_) * perVolt_, 1.0, kPlate - 2.001);
+    const int column = int(x), row = int(y);
+    const auto wx = weights(x - column), wy = weights(y - row);
+    std::array<double, 2> out{};
+    for (int r = 0; r < 4; ++r) {
+        const auto* const at = values_.data() + std::size_t(row - 1 + r) * kGrid + std::size_t(column - 1);
+        double a = 0.0, b = 0.0;
+        for (std::size_t c = 0; c < 4; ++c) a += wx[c] * double(at[c][0]), b += wx[c] * double(at[c][1]);
+        out[0] += wy[std::size_t(r)] * a;
+        out[1] += wy[std::size_t(r)] * b;
+    }
+    return out;
+}
+
+} // namespace gristle::core
