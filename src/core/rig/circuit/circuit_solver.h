@@ -7,14 +7,14 @@
 
 namespace gristle::core {
 
-/// A netlist at work, one sample after the other, without iteration: the capacitors by the trapezoidal rule, the linear
-/// rest as a state-space form, each triode by its TubeTable, in the order of the signal. What a later triode does to an
-/// earlier one is taken from the samples before; as the plates' own resistance stands in the linear part, little is
-/// left of it. So a grid wants some 100 kilohms between itself and the plate before. Source: Yeh, Abel and Smith 2010,
-/// Automated physical modeling of nonlinear audio circuits.
+/// A netlist at work, one sample after the other, without iteration: capacitors and inductors by the trapezoidal rule,
+/// the linear rest as a state-space form, each tube by its TubeTable, in the order of the signal. What a later tube
+/// does to an earlier one is taken from the samples before; as the plates' own resistance stands in the linear part,
+/// little is left of it. So a grid wants some 100 kilohms between itself and the plate before. Source: Yeh, Abel and
+/// Smith 2010, Automated physical modeling of nonlinear audio circuits.
 class CircuitSolver {
 public:
-    /// Works out matrices and tables, and where the circuit rests. Allocates; some 10 ms a triode. The netlist has an
+    /// Works out matrices and tables, and where the circuit rests. Allocates; some 10 ms a tube. The netlist has an
     /// input and an output.
     CircuitSolver(const Netlist& netlist, double rateHz);
     ~CircuitSolver();
@@ -25,8 +25,8 @@ public:
     double step(double volts) noexcept;
     void reset() noexcept;                                   ///< at rest
     double restVolts() const noexcept;                       ///< of the output
-    std::vector<TubeCurrents> restCurrents() const;          ///< of each triode
-    std::vector<std::array<double, 2>> restVoltages() const; ///< grid and plate against cathode, of each triode
+    std::vector<TubeCurrents> restCurrents() const;          ///< of each tube
+    std::vector<std::array<double, 2>> restVoltages() const; ///< grid and plate against cathode, of each tube
 
 private:
     struct State;

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/rig/circuit/triode.h"
+#include "core/rig/circuit/tube.h"
 
 #include <string>
 #include <vector>
@@ -25,17 +25,30 @@ public:
         Node node;
         double volts;
     };
+    struct Inductor {
+        Node a, b;
+        double henry;
+    };
+    struct Transformer { ///< ideal: the voltage from a to b is `ratio` times that from c to d
+        Node a, b, c, d;
+        double ratio;
+    };
     struct Tube {
         Node plate, grid, cathode;
-        Triode law;
+        TubeLaw law;
     };
 
     Node node() { return ++nodes_; }
     void resistor(Node a, Node b, double ohm) { resistors.push_back({a, b, ohm}); }
     void capacitor(Node a, Node b, double farad) { capacitors.push_back({a, b, farad}); }
     void supply(Node node, double volts) { supplies.push_back({node, volts}); }
-    /// Adds its two capacitances, too. Triodes are solved in the order in which they are added: along the signal.
-    void triode(Node plate, Node grid, Node cathode, const Triode& law = {});
+    void inductor(Node a, Node b, double henry) { inductors.push_back({a, b, henry}); }
+    void transformer(Node a, Node b, Node c, Node d, double ratio) { transformers.push_back({a, b, c, d, ratio}); }
+    /// Adds its two capacitances, too. Tubes are solved in the order in which they are added: along the signal.
+    void tube(Node plate, Node grid, Node cathode, const TubeLaw& law);
+    /// A potentiometer between `top` and `bottom`. @param turn  of the wiper from the bottom, 0 to 1, held off both
+    /// ends
+    void pot(Node top, Node wiper, Node bottom, double ohm, double turn);
     void setInput(Node node) { input = node; }
     void setOutput(Node node) { output = node; }
     int nodes() const noexcept { return nodes_; }
@@ -43,7 +56,9 @@ public:
     std::vector<Resistor> resistors;
     std::vector<Capacitor> capacitors;
     std::vector<Source> supplies;
-    std::vector<Tube> triodes;
+    std::vector<Inductor> inductors;
+    std::vector<Transformer> transformers;
+    std::vector<Tube> tubes;
     Node input = kGround, output = kGround; ///< the input is an ideal source
 
 private:

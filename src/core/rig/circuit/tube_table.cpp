@@ -15,26 +15,23 @@ std::array<double, 4> weights(double t) noexcept
             0.5 * (t3 - t2)};
 }
 
-double left(const TubeCurrents& i, const TubeLine& line, std::array<double, 2> v) noexcept
-{
-    return i.plate - line.gridS * v[0] - line.plateS * v[1];
-}
+double left(const TubeCurrents& i, double plateS, std::array<double, 2> v) noexcept { return i.plate - plateS * v[1]; }
 
 /// Solves v = p + F i(v) from a first guess by Newton's method with halved steps.
-std::array<double, 2> solve(const Triode& t, const TubeTable::Loading& f, const TubeLine& line, std::array<double, 2> p,
+std::array<double, 2> solve(const TubeLaw& t, const TubeTable::Loading& f, double plateS, std::array<double, 2> p,
                             std::array<double, 2> v)
 {
     const auto miss = [&](std::array<double, 2> x) {
-        const TubeCurrents i = triodeCurrents(t, x[0], x[1]);
-        const double plate = left(i, line, x);
+        const TubeCurrents i = tubeCurrents(t, x[0], x[1]);
+        const double plate = left(i, plateS, x);
         return std::array<double, 2>{x[0] - p[0] - f[0][0] * i.grid - f[0][1] * plate,
                                      x[1] - p[1] - f[1][0] * i.grid - f[1][1] * plate};
     };
     const auto size = [](std::array<double, 2> m) { return std::hypot(100.0 * m[0], m[1]); };
     std::array<double, 2> m = miss(v);
     for (int round = 0; round < 100 && size(m) > 1e-10; ++round) {
-        const TubeSlopes s = triodeSlopes(t, v[0], v[1]);
-        const double byPlate = s.plateByPlate - line.plateS, byGrid = s.plateByGrid - line.gridS;
+        const TubeSlopes s = tubeSlopes(t, v[0], v[1]);
+        const double byPlate = s.plateByPlate - plateS, byGrid = s.plateByGrid;
         const double a = 1.0 - f[0][0] * s.gridByGrid - f[0][1] * byGrid, b = -f[0][1] * byPlate,
                      c = -f[1][0] * s.gridByGrid - f[1][1] * byGrid, d = 1.0 - f[1][1] * byPlate;
         const double det = a * d - b * c;
@@ -53,7 +50,7 @@ std::array<double, 2> solve(const Triode& t, const TubeTable::Loading& f, const 
 
 } // namespace
 
-TubeTable::TubeTable(const Triode& triode, const Loading& f, const TubeLine& line, double plateV, double spanV)
+TubeTable::TubeTable(const TubeLaw& law, const Loading& f, double plateS, double plateV, double spanV)
     : lowPlate_(plateV - spanV), perVolt_((kPlate - 1) / (2.0 * spanV)), values_(std::size_t(kGrid) * kPlate)
 {
     const double farthest = kFarV / (kFarV + kBend);
@@ -62,9 +59,9 @@ TubeTable::TubeTable(const Triode& triode, const Loading& f, const TubeLine& lin
         std::array<double, 2> v{0.0, plate};
         for (int column = 0; column < kGrid; ++column) {
             const double x = farthest * (2.0 * column / (kGrid - 1) - 1.0), grid = kBend * x / (1.0 - std::abs(x));
-            v = solve(triode, f, line, {grid, plate}, v);
-            const TubeCurrents i = triodeCurrents(triode, v[0], v[1]);
-            values_[std::size_t(row) * kGrid + std::size_t(column)] = {float(i.grid), float(left(i, line, v))};
+            v = solve(law, f, plateS, {grid, plate}, v);
+            const TubeCurrents i = tubeCurrents(law, v[0], v[1]);
+            values_[std::size_t(row) * kGrid + std::size_t(column)] = {float(i.grid), float(left(i, plateS, v))};
         }
     }
 }
