@@ -76,10 +76,16 @@ std::vector<std::vector<float>> run(const std::string& line, std::vector<float> 
     return out;
 }
 
-const char* const kChains[] = {"gain db=6",           "drive drive=30",
-                               "amplifier drive=8",   "delay time=100ms feedback=0.5 mix=0.5",
-                               "place at=-40",        "loading input=68 cable=12",
-                               "humcomb mains=50.02", "{ gain db=-6 ; drive ; delay time=20ms } | place"};
+const char* const kChains[] = {"gain db=6",
+                               "drive drive=30",
+                               "amplifier drive=8",
+                               "amplifier voice=clean drive=8",
+                               "amplifier voice=tight sag=8",
+                               "delay time=100ms feedback=0.5 mix=0.5",
+                               "place at=-40",
+                               "loading input=68 cable=12",
+                               "humcomb mains=50.02",
+                               "{ gain db=-6 ; drive ; delay time=20ms } | place"};
 
 } // namespace
 

@@ -3,6 +3,9 @@
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cassert>
+#include <cmath>
+#include <functional>
+#include <optional>
 
 namespace gristle::core {
 
@@ -88,6 +91,7 @@ double across(const Vector& x, Netlist::Node a, Netlist::Node b)
     return (a > 0 ? x[a - 1] : 0.0) - (b > 0 ? x[b - 1] : 0.0);
 }
 
+constexpr double kNothingV = 1e-9, kMostV = 500.0, kMostA = 0.5;
 constexpr double kWireS = 1e4; // what an inductor is at rest
 
 /// Node voltages at rest, by Newton's method, the supplies coming up in steps. Capacitors carry nothing.
@@ -122,105 +126,247 @@ Vector restOf(const Netlist& n)
     return x;
 }
 
+/// A part that remembers: a capacitor or an inductor by its trapezoidal companion, a conductance beside a current
+/// source, the history. A capacitor's next history is twice its conductance times its voltage, less the one of now; an
+/// inductor's, plus.
+struct Keeper {
+    Netlist::Node a, b;
+    double siemens, own; ///< own: what the history of now adds to the next
+    bool isInductor() const { return own > 0.0; }
+};
+
+std::vector<Keeper> keepersOf(const Netlist& n, double rateHz)
+{
+    std::vector<Keeper> out;
+    for (const auto& c : n.capacitors) out.push_back({c.a, c.b, 2.0 * c.farad * rateHz, -1.0});
+    for (const auto& l : n.inductors) out.push_back({l.a, l.b, 0.5 / (l.henry * rateHz), 1.0});
+    return out;
+}
+
+/// One number that goes into a step: the input, a keeper's history, a tube's current.
+struct Slot {
+    enum class Kind { Input, History, GridCurrent, PlateCurrent } kind;
+    std::size_t of; ///< which keeper or tube
+    Netlist::Node place;
+};
+
+/// In the order of the nodes, which is about that of the signal: what belongs together lies together.
+std::vector<Slot> slotsOf(const Netlist& n, const std::vector<Keeper>& keepers)
+{
+    std::vector<Slot> out{{Slot::Kind::Input, 0, 0}};
+    for (std::size_t k = 0; k < keepers.size(); ++k)
+        out.push_back({Slot::Kind::History, k, std::max(keepers[k].a, keepers[k].b)});
+    for (std::size_t t = 0; t < n.tubes.size(); ++t)
+        for (const auto kind : {Slot::Kind::GridCurrent, Slot::Kind::PlateCurrent})
+            out.push_back({kind, t, n.tubes[t].grid});
+    std::ranges::stable_sort(out, {}, &Slot::place);
+    return out;
+}
+
+/// Rows of a matrix times the slots, eight rows at a time in registers; what is nothing at both ends of a block's
+/// columns is left out.
+class BandedRows {
+public:
+    static constexpr std::size_t kHigh = 8;
+
+    /// @param rows  each as long as the slots, and its constant behind
+    BandedRows(const std::vector<std::vector<double>>& rows,
+               const std::function<bool(std::size_t, std::size_t)>& counts)
+    {
+        for (std::size_t at = 0; at < rows.size(); at += kHigh) {
+            const std::size_t high = std::min(kHigh, rows.size() - at), slots = rows[at].size() - 1;
+            const auto any = [&](std::size_t slot) {
+                for (std::size_t r = 0; r < high; ++r)
+                    if (counts(at + r, slot)) return true;
+                return false;
+            };
+            Block block{0, slots, {}};
+            while (block.slots > 0 && !any(block.first)) ++block.first, --block.slots;
+            while (block.slots > 0 && !any(block.first + block.slots - 1)) --block.slots;
+            block.values.assign((block.slots + 1) * kHigh, 0.0);
+            for (std::size_t r = 0; r < high; ++r) {
+                block.values[r] = rows[at + r][slots];
+                for (std::size_t i = 0; i < block.slots; ++i)
+                    block.values[(i + 1) * kHigh + r] = rows[at + r][block.first + i];
+            }
+            blocks_.push_back(std::move(block));
+        }
+    }
+    std::size_t size() const noexcept { return blocks_.size() * kHigh; } ///< of the result, padded
+    /// Inlined, so that it is made for the processor that its caller is made for.
+    [[gnu::always_inline]] inline void times(const double* slots, double* out) const noexcept
+    {
+        // Four lanes of a vector register of its own compiler's making; unaligned, and as wide as the processor has
+        // them.
+        typedef double Lanes __attribute__((vector_size(32), aligned(8)));
+        for (const Block& b : blocks_) {
+            const double* values = b.values.data();
+            // Two slots at a time: a sum waits for the one before it for as long as four slots take otherwise.
+            const Lanes* lanes = reinterpret_cast<const Lanes*>(values);
+            Lanes low = lanes[0], high = lanes[1], low2{}, high2{};
+            const double* from = slots + b.first;
+            lanes += 2;
+            for (std::size_t i = 0; i < b.slots / 2; ++i, from += 2, lanes += 4) {
+                low += lanes[0] * from[0];
+                high += lanes[1] * from[0];
+                low2 += lanes[2] * from[1];
+                high2 += lanes[3] * from[1];
+            }
+            if (b.slots % 2 == 1) {
+                low += lanes[0] * from[0];
+                high += lanes[1] * from[0];
+            }
+            *reinterpret_cast<Lanes*>(out) = low + low2;
+            *reinterpret_cast<Lanes*>(out + 4) = high + high2;
+            out += kHigh;
+        }
+    }
+
+private:
+    struct Block {
+        std::size_t first, slots;
+        std::vector<double> values; ///< the constants, then the slots, kHigh of each
+    };
+    std::vector<Block> blocks_;
+};
+
+/// What a later tube's voltages get from an earlier one's currents.
+struct Coupling {
+    std::size_t later;
+    double gridByGrid, gridByPlate, plateByGrid, plateByPlate;
+};
+
 } // namespace
 
 struct CircuitSolver::State {
-    // One column for each history (of the capacitors, then of the inductors), then the input and the constant; the rows
-    // are the next histories, the two voltages of each tube without its currents, the output.
-    std::size_t histories = 0, tubes = 0, rows = 0;
-    std::vector<double> linear;   ///< by columns
-    std::vector<double> currents; ///< the same rows for a current into each grid and plate
+    std::size_t tubes = 0;
+    std::optional<BandedRows> voltages; ///< two of each tube, without its own currents
+    std::optional<BandedRows> nexts;    ///< the histories in the order of their slots, then the output
+    std::size_t output = 0;             ///< where that is
+    std::vector<std::size_t> historySlots, currentSlots;
+    std::size_t inputSlot = 0;
+    std::vector<std::vector<Coupling>> couplings; ///< of each tube
     std::vector<TubeTable> tables;
-    std::vector<double> restHistory, restCurrent;
+    std::vector<double> restSlots;
     double restOut = 0.0;
     std::vector<TubeCurrents> restCurrents;
     std::vector<std::array<double, 2>> restVoltages;
 
-    std::vector<double> history, sum, now, before, last, third; ///< now: this sample's currents; then those before it
+    std::vector<double> slots, volts, next;
+    std::vector<double> before, last, third; ///< the currents of the samples before
 
     void reset() noexcept
     {
-        history = restHistory;
-        before = last = third = now = restCurrent;
+        slots = restSlots;
+        for (std::size_t i = 0; i < 2 * tubes; ++i) before[i] = last[i] = third[i] = slots[currentSlots[i]];
     }
+    double step(double in) noexcept;
 };
 
 CircuitSolver::CircuitSolver(const Netlist& n, double rateHz) : state_(std::make_unique<State>())
 {
     State& s = *state_;
     const Vector rest = restOf(n);
-    s.histories = n.capacitors.size() + n.inductors.size();
+    const auto keepers = keepersOf(n, rateHz);
+    const auto slots = slotsOf(n, keepers);
     s.tubes = n.tubes.size();
-    s.rows = s.histories + 2 * s.tubes + 1;
     Nodal nodal(n);
-    double supplyV = 0.0;
-    for (const auto& b : n.supplies) supplyV = std::max(supplyV, b.volts);
-    std::vector<double> plateS;
+    std::vector<double> plateS, restCurrent;
     for (const auto& t : n.tubes) {
         const double vg = across(rest, t.grid, t.cathode), vp = across(rest, t.plate, t.cathode);
         plateS.push_back(tubeSlopes(t.law, vg, vp).plateByPlate);
         nodal.conductance(t.plate, t.cathode, plateS.back());
         s.restVoltages.push_back({vg, vp});
         s.restCurrents.push_back(tubeCurrents(t.law, vg, vp));
-        s.restCurrent.push_back(s.restCurrents.back().grid);
-        s.restCurrent.push_back(s.restCurrents.back().plate - plateS.back() * vp);
+        restCurrent.push_back(s.restCurrents.back().grid);
+        restCurrent.push_back(s.restCurrents.back().plate - plateS.back() * vp);
     }
-    // Trapezoidal companions: a conductance beside a current source, the history. A capacitor's next history is twice
-    // its conductance times its voltage, less the one of now; an inductor's, plus.
-    struct Keeper {
-        Netlist::Node a, b;
-        double siemens, own; ///< own: what the history of now adds to the next
-    };
-    std::vector<Keeper> keepers;
-    for (const auto& c : n.capacitors) keepers.push_back({c.a, c.b, 2.0 * c.farad * rateHz, -1.0});
-    for (const auto& l : n.inductors) keepers.push_back({l.a, l.b, 0.5 / (l.henry * rateHz), 1.0});
     for (const Keeper& k : keepers) nodal.conductance(k.a, k.b, k.siemens);
     const auto solved = nodal.matrix().partialPivLu();
-    // What a right side does to the rows that are kept.
-    const auto rowsOf = [&](const Vector& right, std::optional<std::size_t> own) {
-        const Vector x = solved.solve(right);
+
+    // What each slot does to all nodes, and the most that it will hold; the constant comes last.
+    std::vector<Vector> effects;
+    std::vector<double> most;
+    s.currentSlots.resize(2 * s.tubes);
+    for (std::size_t i = 0; i < slots.size(); ++i) {
+        const Slot& slot = slots[i];
+        const auto currentOf = [&] {
+            switch (slot.kind) {
+            case Slot::Kind::Input: s.inputSlot = i; return nodal.input();
+            case Slot::Kind::GridCurrent:
+                s.currentSlots[2 * slot.of] = i;
+                return nodal.current(n.tubes[slot.of].grid, n.tubes[slot.of].cathode);
+            case Slot::Kind::PlateCurrent:
+                s.currentSlots[2 * slot.of + 1] = i;
+                return nodal.current(n.tubes[slot.of].plate, n.tubes[slot.of].cathode);
+            case Slot::Kind::History: break;
+            }
+            s.historySlots.push_back(i);
+            const Keeper& k = keepers[slot.of];
+            return k.isInductor() ? nodal.current(k.a, k.b) : nodal.current(k.b, k.a);
+        };
+        effects.push_back(solved.solve(currentOf()));
+        const bool isCapacitor = slot.kind == Slot::Kind::History && !keepers[slot.of].isInductor();
+        most.push_back(slot.kind == Slot::Kind::Input ? kMostV
+                       : isCapacitor                  ? kMostV * keepers[slot.of].siemens
+                                                      : kMostA);
+    }
+    effects.push_back(solved.solve(nodal.supplies(n)));
+    const auto rowAcross = [&](Netlist::Node a, Netlist::Node b, double scale) {
         std::vector<double> out;
-        for (std::size_t k = 0; k < keepers.size(); ++k)
-            out.push_back(2.0 * keepers[k].siemens * across(x, keepers[k].a, keepers[k].b) +
-                          (own == k ? keepers[k].own : 0.0));
-        for (const auto& t : n.tubes) {
-            out.push_back(across(x, t.grid, t.cathode));
-            out.push_back(across(x, t.plate, t.cathode));
-        }
-        out.push_back(across(x, n.output, Netlist::kGround));
+        for (const Vector& x : effects) out.push_back(scale * across(x, a, b));
         return out;
     };
-    const auto append = [](std::vector<double>& to, const std::vector<double>& column) {
-        to.insert(to.end(), column.begin(), column.end());
-    };
-    for (std::size_t k = 0; k < keepers.size(); ++k) {
-        const Keeper& part = keepers[k];
-        const double volts = across(rest, part.a, part.b);
-        const bool isInductor = part.own > 0.0;
-        append(s.linear, rowsOf(isInductor ? nodal.current(part.a, part.b) : nodal.current(part.b, part.a), k));
-        s.restHistory.push_back(isInductor ? kWireS * volts : part.siemens * volts);
+
+    double supplyV = 0.0;
+    for (const auto& b : n.supplies) supplyV = std::max(supplyV, b.volts);
+    std::vector<std::vector<double>> voltages, nexts;
+    s.couplings.resize(s.tubes);
+    for (std::size_t t = 0; t < s.tubes; ++t) {
+        const auto& tube = n.tubes[t];
+        auto grid = rowAcross(tube.grid, tube.cathode, 1.0), plate = rowAcross(tube.plate, tube.cathode, 1.0);
+        const auto with = [&](std::size_t m) {
+            const std::size_t g = s.currentSlots[2 * m], p = s.currentSlots[2 * m + 1];
+            return TubeTable::Loading{{{grid[g], grid[p]}, {plate[g], plate[p]}}};
+        };
+        const auto own = with(t);
+        const double gridA = restCurrent[2 * t], plateA = restCurrent[2 * t + 1];
+        const double gridV = s.restVoltages[t][0] - own[0][0] * gridA - own[0][1] * plateA,
+                     plateV = s.restVoltages[t][1] - own[1][0] * gridA - own[1][1] * plateA;
+        s.tables.emplace_back(tube.law, own, plateS[t], plateV, spanOf(tube.law) * supplyV);
+        s.tables.back().makeExactAt(gridV, plateV, {gridA, plateA});
+        for (std::size_t m = 0; m < t; ++m) {
+            const auto c = with(m);
+            if (kMostA * std::max({std::abs(c[0][0]), std::abs(c[0][1]), std::abs(c[1][0]), std::abs(c[1][1])}) >
+                kNothingV)
+                s.couplings[m].push_back({t, c[0][0], c[0][1], c[1][0], c[1][1]});
+        }
+        for (const std::size_t slot : {s.currentSlots[2 * t], s.currentSlots[2 * t + 1]})
+            grid[slot] = plate[slot] = 0.0;
+        voltages.push_back(std::move(grid));
+        voltages.push_back(std::move(plate));
     }
-    append(s.linear, rowsOf(nodal.input(), std::nullopt));
-    append(s.linear, rowsOf(nodal.supplies(n), std::nullopt));
-    for (std::size_t k = 0; k < s.tubes; ++k) {
-        const auto& t = n.tubes[k];
-        const auto grid = rowsOf(nodal.current(t.grid, t.cathode), std::nullopt),
-                   plate = rowsOf(nodal.current(t.plate, t.cathode), std::nullopt);
-        append(s.currents, grid);
-        append(s.currents, plate);
-        const std::size_t row = s.histories + 2 * k;
-        const TubeTable::Loading loading{{{grid[row], plate[row]}, {grid[row + 1], plate[row + 1]}}};
-        const double plateV =
-            s.restVoltages[k][1] - loading[1][0] * s.restCurrent[2 * k] - loading[1][1] * s.restCurrent[2 * k + 1];
-        s.tables.emplace_back(t.law, loading, plateS[k], plateV, spanOf(t.law) * supplyV);
+    std::vector<double> nothing; // below which a row does not see a slot, in its own unit
+    s.restSlots.assign(slots.size(), 0.0);
+    for (const std::size_t i : s.historySlots) {
+        const Keeper& k = keepers[slots[i].of];
+        nexts.push_back(rowAcross(k.a, k.b, 2.0 * k.siemens));
+        nexts.back()[i] += k.own;
+        nothing.push_back(kNothingV * k.siemens);
+        s.restSlots[i] = (k.isInductor() ? kWireS : k.siemens) * across(rest, k.a, k.b);
     }
-    s.sum.resize(s.rows);
+    s.output = nexts.size();
+    nexts.push_back(rowAcross(n.output, Netlist::kGround, 1.0));
+    nothing.push_back(kNothingV);
+    s.voltages.emplace(voltages,
+                       [&](std::size_t r, std::size_t i) { return std::abs(voltages[r][i]) * most[i] > kNothingV; });
+    s.nexts.emplace(nexts, [&](std::size_t r, std::size_t i) { return std::abs(nexts[r][i]) * most[i] > nothing[r]; });
+    for (std::size_t i = 0; i < 2 * s.tubes; ++i) s.restSlots[s.currentSlots[i]] = restCurrent[i];
+    s.volts.resize(s.voltages->size());
+    s.next.resize(s.nexts->size());
+    for (auto* currents : {&s.before, &s.last, &s.third}) currents->resize(2 * s.tubes);
     s.reset();
-    // The tables are not quite exact at rest; what the circuit settles at with them counts.
-    for (int i = 0; i < int(rateHz); ++i) step(0.0);
-    s.restOut += step(0.0);
-    s.restHistory = s.history;
-    s.restCurrent = s.before;
+    s.restOut = step(0.0);
     s.reset();
 }
 
@@ -228,41 +374,38 @@ CircuitSolver::~CircuitSolver() = default;
 CircuitSolver::CircuitSolver(CircuitSolver&&) noexcept = default;
 CircuitSolver& CircuitSolver::operator=(CircuitSolver&&) noexcept = default;
 
-double CircuitSolver::step(double volts) noexcept
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_ADDRESS__) &&               \
+    !defined(__SANITIZE_THREAD__)
+__attribute__((target_clones("arch=x86-64-v3", "default"))) // chosen when the program is loaded
+#endif
+double
+CircuitSolver::State::step(double in) noexcept
 {
-    State& s = *state_;
-    const std::size_t rows = s.rows;
-    double* const sum = s.sum.data();
-    const auto add = [rows, sum](const double* column, double by) {
-        for (std::size_t r = 0; r < rows; ++r) sum[r] += column[r] * by;
-    };
-    const double* column = s.linear.data();
-    std::copy_n(column + (s.histories + 1) * rows, rows, sum); // the constant
-    for (std::size_t c = 0; c < s.histories; ++c, column += rows) add(column, s.history[c]);
-    add(column, volts);
-    for (std::size_t i = 0; i < 2 * s.tubes; ++i) {
-        // A parabola for plates, a line for grids: what a grid draws comes back within the step more strongly, and the
-        // higher the order, the more of the highest frequencies it would feed back.
-        s.now[i] = i % 2 == 1 ? 3.0 * (s.before[i] - s.last[i]) + s.third[i] : 2.0 * s.before[i] - s.last[i];
-        add(s.currents.data() + i * rows, s.now[i]);
+    slots[inputSlot] = in;
+    // What the tubes' currents will be, a parabola for plates, a line for grids: what a grid draws comes back within
+    // the step more strongly, and the higher the order, the more of the highest frequencies it would feed back.
+    for (std::size_t i = 0; i < 2 * tubes; ++i)
+        slots[currentSlots[i]] = i % 2 == 1 ? 3.0 * (before[i] - last[i]) + third[i] : 2.0 * before[i] - last[i];
+    third.swap(last);
+    last.swap(before);
+    voltages->times(slots.data(), volts.data());
+    for (std::size_t t = 0; t < tubes; ++t) {
+        const auto found = tables[t].at(volts[2 * t], volts[2 * t + 1]);
+        double &grid = slots[currentSlots[2 * t]], &plate = slots[currentSlots[2 * t + 1]];
+        const double byGrid = found[0] - grid, byPlate = found[1] - plate;
+        for (const Coupling& c : couplings[t]) {
+            volts[2 * c.later] += c.gridByGrid * byGrid + c.gridByPlate * byPlate;
+            volts[2 * c.later + 1] += c.plateByGrid * byGrid + c.plateByPlate * byPlate;
+        }
+        before[2 * t] = grid = found[0];
+        before[2 * t + 1] = plate = found[1];
     }
-    for (std::size_t k = 0; k < s.tubes; ++k) {
-        const double *const grid = s.currents.data() + 2 * k * rows, *const plate = grid + rows;
-        const std::size_t row = s.histories + 2 * k;
-        const double guess[2] = {s.now[2 * k], s.now[2 * k + 1]};
-        const auto found = s.tables[k].at(sum[row] - grid[row] * guess[0] - plate[row] * guess[1],
-                                          sum[row + 1] - grid[row + 1] * guess[0] - plate[row + 1] * guess[1]);
-        add(grid, found[0] - guess[0]);
-        add(plate, found[1] - guess[1]);
-        s.now[2 * k] = found[0], s.now[2 * k + 1] = found[1];
-    }
-    std::swap(s.third, s.last);
-    std::swap(s.last, s.before);
-    std::copy(s.now.begin(), s.now.end(), s.before.begin());
-    std::copy_n(sum, s.histories, s.history.begin());
-    return sum[rows - 1] - s.restOut;
+    nexts->times(slots.data(), next.data());
+    for (std::size_t k = 0; k < historySlots.size(); ++k) slots[historySlots[k]] = next[k];
+    return next[output] - restOut;
 }
 
+double CircuitSolver::step(double volts) noexcept { return state_->step(volts); }
 void CircuitSolver::reset() noexcept { state_->reset(); }
 double CircuitSolver::restVolts() const noexcept { return state_->restOut; }
 std::vector<TubeCurrents> CircuitSolver::restCurrents() const { return state_->restCurrents; }

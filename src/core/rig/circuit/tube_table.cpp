@@ -7,14 +7,6 @@ namespace gristle::core {
 
 namespace {
 
-/// Catmull-Rom weights of four places around a part of a step.
-std::array<double, 4> weights(double t) noexcept
-{
-    const double t2 = t * t, t3 = t2 * t;
-    return {0.5 * (-t3 + 2.0 * t2 - t), 0.5 * (3.0 * t3 - 5.0 * t2 + 2.0), 0.5 * (-3.0 * t3 + 4.0 * t2 + t),
-            0.5 * (t3 - t2)};
-}
-
 double left(const TubeCurrents& i, double plateS, std::array<double, 2> v) noexcept { return i.plate - plateS * v[1]; }
 
 /// Solves v = p + F i(v) from a first guess by Newton's method with halved steps.
@@ -51,7 +43,7 @@ std::array<double, 2> solve(const TubeLaw& t, const TubeTable::Loading& f, doubl
 } // namespace
 
 TubeTable::TubeTable(const TubeLaw& law, const Loading& f, double plateS, double plateV, double spanV)
-    : lowPlate_(plateV - spanV), perVolt_((kPlate - 1) / (2.0 * spanV)), values_(std::size_t(kGrid) * kPlate)
+    : lowPlate_(plateV - spanV), perVolt_((kPlate - 1) / (2.0 * spanV)), values_(2 * std::size_t(kGrid) * kPlate)
 {
     const double farthest = kFarV / (kFarV + kBend);
     for (int row = 0; row < kPlate; ++row) {
@@ -61,27 +53,18 @@ TubeTable::TubeTable(const TubeLaw& law, const Loading& f, double plateS, double
             const double x = farthest * (2.0 * column / (kGrid - 1) - 1.0), grid = kBend * x / (1.0 - std::abs(x));
             v = solve(law, f, plateS, {grid, plate}, v);
             const TubeCurrents i = tubeCurrents(law, v[0], v[1]);
-            values_[std::size_t(row) * kGrid + std::size_t(column)] = {float(i.grid), float(left(i, plateS, v))};
+            const std::size_t at = 2 * (std::size_t(row) * kGrid + std::size_t(column));
+            values_[at] = float(i.grid);
+            values_[at + 1] = float(left(i, plateS, v));
         }
     }
 }
 
-std::array<double, 2> TubeTable::at(double grid, double plate) const noexcept
+void TubeTable::makeExactAt(double grid, double plate, const std::array<double, 2>& currents) noexcept
 {
-    constexpr double kScale = 0.5 * (kGrid - 1) * (kFarV + kBend) / kFarV;
-    const double x = std::clamp(kScale * grid / (std::abs(grid) + kBend) + 0.5 * (kGrid - 1), 1.0, kGrid - 2.001);
-    const double y = std::clamp((plate - lowPlate_) * perVolt_, 1.0, kPlate - 2.001);
-    const int column = int(x), row = int(y);
-    const auto wx = weights(x - column), wy = weights(y - row);
-    std::array<double, 2> out{};
-    for (int r = 0; r < 4; ++r) {
-        const auto* const at = values_.data() + std::size_t(row - 1 + r) * kGrid + std::size_t(column - 1);
-        double a = 0.0, b = 0.0;
-        for (std::size_t c = 0; c < 4; ++c) a += wx[c] * double(at[c][0]), b += wx[c] * double(at[c][1]);
-        out[0] += wy[std::size_t(r)] * a;
-        out[1] += wy[std::size_t(r)] * b;
-    }
-    return out;
+    offset_ = {};
+    const auto found = at(grid, plate);
+    offset_ = {currents[0] - found[0], currents[1] - found[1]};
 }
 
 } // namespace gristle::core
