@@ -4,6 +4,7 @@
 
 #include <QtTest/QtTest>
 #include <cmath>
+#include <complex>
 #include <numbers>
 #include <numeric>
 
@@ -107,6 +108,12 @@ class TestCircuit : public QObject {
     Q_OBJECT
 private slots:
     void slopesAreThoseOfTheCurrents();
+    void netlistsInTheDocsAreTheVoices();
+    void restIsSilent();
+    void staysStable_data();
+    void staysStable();
+    void blocksAndRecovers();
+    void loadsSagAndFeedbackDoWhatTheyDo();
     void restIsWhereTheLawsMeet();
     void agreesWithTheCircuitSimulator_data();
     void agreesWithTheCircuitSimulator();
@@ -129,6 +136,127 @@ void TestCircuit::slopesAreThoseOfTheCurrents()
                 QVERIFY(close(s.plateByGrid, slope(kStep, 0.0, &TubeCurrents::plate)));
                 QVERIFY(close(s.plateByPlate, slope(0.0, kStep, &TubeCurrents::plate)));
             }
+}
+
+// docs/circuits holds what anybody can run in the simulator; written anew with GRISTLE_WRITE_CIRCUITS set.
+void TestCircuit::netlistsInTheDocsAreTheVoices()
+{
+    for (const auto& [voice, name] : {std::pair(Voice::CleanHeadroom, "clean"), {Voice::TightCascade, "tight"}}) {
+        const std::string text =
+            spiceText(amplifierNetlist(voice, {}), std::string("voice ") + name + ", all controls as listed",
+                      "V=0.1*sin(2*pi*440*time)") +
+            ".options reltol=1e-6 abstol=1e-10 vntol=1e-7 method=trap\n.control\ntran 1u 40m 0 1u\n"
+            "linearize v(out)\nwrdata out.txt v(out)\n.endc\n.end\n";
+        QFile file(QString(GRISTLE_SOURCE_DIR "/docs/circuits/%1.cir").arg(name));
+        if (qEnvironmentVariableIsSet("GRISTLE_WRITE_CIRCUITS")) {
+            QVERIFY(file.open(QIODevice::WriteOnly));
+            file.write(QByteArray::fromStdString(text));
+            file.close();
+        }
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        QCOMPARE(file.readAll().toStdString(), text);
+    }
+}
+
+void TestCircuit::restIsSilent()
+{
+    for (const Voice voice : {Voice::CleanHeadroom, Voice::TightCascade}) {
+        CircuitSolver solver(amplifierNetlist(voice, {.drive = 1.0, .master = 1.0}), 384000.0);
+        double most = 0.0;
+        for (int i = 0; i < 100000; ++i) most = std::max(most, std::abs(solver.step(0.0)));
+        QVERIFY2(most < 1e-5, qPrintable(QString::number(most))); // volts, of some 30
+    }
+}
+
+void TestCircuit::staysStable_data()
+{
+    QTest::addColumn<int>("voice");
+    QTest::addColumn<double>("rate");
+    for (const int voice : {0, 1})
+        for (const double rate : {176400.0, 192000.0, 384000.0})
+            QTest::addRow("voice %d at %g Hz", voice, rate) << voice << rate;
+}
+
+// Driven hard and then softly, controls in their corners: nothing sings near the top of the raised rate. A sum of
+// second differences shows that; of 300 Hz clipped square it is some hundredths of the signal.
+void TestCircuit::staysStable()
+{
+    QFETCH(int, voice);
+    QFETCH(double, rate);
+    for (int corner = 0; corner < 8; ++corner) {
+        const double presence = corner & 1, depth = corner & 2 ? 1.0 : 0.0, treble = corner & 4 ? 1.0 : 0.0;
+        CircuitSolver solver(amplifierNetlist(Voice(voice), {1.0, 1.0, 1.0 - treble, treble, 1.0, presence, depth}),
+                             rate);
+        double whole = 0.0, top = 0.0, before = 0.0, now = 0.0;
+        for (int i = 0; i < int(0.1 * rate); ++i) {
+            const double y = solver.step((i < 0.05 * rate ? 0.5 : 0.0005) * std::sin(2.0 * kPi * 300.0 * i / rate));
+            const double bend = y - 2.0 * now + before;
+            before = std::exchange(now, y);
+            whole += y * y;
+            top += bend * bend;
+        }
+        QVERIFY(whole > 0.0 && std::isfinite(whole));
+        QVERIFY2(std::sqrt(top / whole) < 0.3,
+                 qPrintable(QString("corner %1: %2").arg(corner).arg(std::sqrt(top / whole))));
+    }
+}
+
+// A loud burst through a coupling capacitor drives the grid positive and charges it: a soft tone behind is cut off, and
+// comes back with the time constant of capacitor and leak (22 nF into 1 megohm: 22 ms).
+void TestCircuit::blocksAndRecovers()
+{
+    constexpr double kRate = 384000.0;
+    CircuitSolver solver(oneStage(10e3), kRate);
+    // At 1 kHz, over a Hann window: the plate's swing back is far below that.
+    const auto loudness = [&](double volts, double seconds) {
+        std::complex<double> sum = 0.0;
+        const int n = int(seconds * kRate);
+        for (int i = 0; i < n; ++i) {
+            const double w = 0.5 - 0.5 * std::cos(2.0 * kPi * i / n), phase = 2.0 * kPi * 1000.0 * i / kRate;
+            sum += w * solver.step(volts * std::sin(phase)) * std::polar(4.0 / n, -phase);
+        }
+        return 20.0 * std::log10(std::abs(sum));
+    };
+    const double before = loudness(0.05, 0.02);
+    loudness(60.0, 0.02);
+    loudness(0.0, 0.002); // the plate swings back
+    const double blocked = loudness(0.05, 0.006);
+    loudness(0.0, 0.2);
+    const double after = loudness(0.05, 0.02);
+    QVERIFY2(blocked < before - 20.0, qPrintable(QString("%1, then %2").arg(before).arg(blocked)));
+    QVERIFY2(std::abs(after - before) < 0.5, qPrintable(QString("%1, then %2").arg(before).arg(after)));
+}
+
+void TestCircuit::loadsSagAndFeedbackDoWhatTheyDo()
+{
+    constexpr double kRate = 192000.0;
+    const auto level = [&](const AmplifierControls& c, const Sag& sag, double volts, double hz, double afterS) {
+        CircuitSolver solver(amplifierNetlist(Voice::CleanHeadroom, c, sag), kRate);
+        double power = 0.0;
+        const int from = int(afterS * kRate), n = from + int(0.05 * kRate);
+        for (int i = 0; i < n; ++i) {
+            const double y = solver.step(volts * std::sin(2.0 * kPi * hz * i / kRate));
+            if (i >= from) power += y * y;
+        }
+        return 10.0 * std::log10(power);
+    };
+    // A soft supply gives way under a loud tone, and not under a soft one.
+    const Sag stiff{5.0, 47e-6}, soft{300.0, 47e-6};
+    const AmplifierControls loud{.drive = 0.8, .master = 0.8};
+    QVERIFY(level(loud, stiff, 1.0, 300.0, 0.15) - level(loud, soft, 1.0, 300.0, 0.15) > 1.0);
+    const AmplifierControls quiet{.drive = 0.2, .master = 0.2};
+    QVERIFY(std::abs(level(quiet, stiff, 0.01, 300.0, 0.15) - level(quiet, soft, 0.01, 300.0, 0.15)) < 0.5);
+    // Presence lets the top out of the feedback, depth the low end; neither moves the middle by much.
+    AmplifierControls none = quiet, bright = quiet, deep = quiet;
+    none.presence = none.depth = 0.0, bright = none, deep = none;
+    bright.presence = 1.0, deep.depth = 1.0;
+    const auto gain = [&](const AmplifierControls& c, double hz) {
+        return level(c, stiff, 0.01, hz, 0.1) - level(none, stiff, 0.01, hz, 0.1);
+    };
+    QVERIFY2(gain(bright, 4000.0) > 2.0, qPrintable(QString::number(gain(bright, 4000.0))));
+    QVERIFY(std::abs(gain(bright, 150.0)) < 0.7);
+    QVERIFY2(gain(deep, 85.0) > 2.0, qPrintable(QString::number(gain(deep, 85.0))));
+    QVERIFY(std::abs(gain(deep, 3000.0)) < 0.7);
 }
 
 // Ohm's law over the two resistors that the plate's current passes.

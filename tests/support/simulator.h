@@ -35,13 +35,13 @@ inline std::vector<double> simulate(const core::Netlist& netlist, const std::str
     if (!circuit.open(QIODevice::WriteOnly)) return {};
     circuit.write(QByteArray::fromStdString(core::spiceText(netlist, "Gristle", input)));
     const QByteArray step = QByteArray::number(stepS), file = dir.filePath("out.txt").toUtf8();
-    circuit.write(".options reltol=1e-6 abstol=1e-12 vntol=1e-9 method=trap\n.control\ntran " + step + " " +
+    circuit.write(".options reltol=1e-6 abstol=1e-10 vntol=1e-7 method=trap\n.control\ntran " + step + " " +
                   QByteArray::number(seconds) + " 0 " + step +
                   "\nlinearize v(out)\nset wr_singlescale\nset numdgt=12\nwrdata " + file + " v(out)\n.endc\n.end\n");
     circuit.close();
     QProcess run;
     run.start("ngspice", {"-b", circuit.fileName()});
-    if (!run.waitForFinished(240000)) return {};
+    if (!run.waitForFinished(240000) || run.readAllStandardError().contains("aborted")) return {};
     QFile answer(QString::fromUtf8(file));
     std::vector<double> out;
     if (!answer.open(QIODevice::ReadOnly)) return out;

@@ -94,18 +94,19 @@ Node addPowerStage(Netlist& n, Node in, const AmplifierControls& c, const Sag& s
     n.resistor(cathode, foot, 470.0);
     n.resistor(foot, kGround, 3300.0);
     n.resistor(supply, plate, 220e3);
+    n.capacitor(plate, kGround, 150e-12); // keeps the feedback from singing
     n.tube(plate, grid, cathode, Triode{});
-    // Inverter: equal loads in plate and cathode, straight on the driver's plate.
+    // Inverter: equal loads in plate and cathode, on the driver's plate.
     const Node upper = n.node(), lower = n.node();
     n.resistor(supply, upper, 56e3);
     n.resistor(lower, kGround, 56e3);
-    n.tube(upper, plate, lower, Triode{});
+    n.tube(upper, throughResistor(n, plate, 150e3), lower, Triode{});
     // Power tubes.
     const auto grids = [&](Node from) {
         const Node leak = n.node();
         n.capacitor(from, leak, 47e-9);
         n.resistor(leak, bias, 220e3);
-        return throughResistor(n, leak, 47e3);
+        return throughResistor(n, leak, 150e3);
     };
     const Node gridA = grids(upper), gridB = grids(lower), plateA = n.node(), plateB = n.node(), tap = n.node();
     n.tube(plateA, gridA, kGround, Pentode{});
