@@ -500,6 +500,58 @@ private slots:
         QVERIFY2(std::abs(own - shown) < 2.0, qPrintable(QString("%1 heard, %2 shown").arg(own).arg(shown)));
     }
 
+    // The cable of the simulated interface is 96 frames long, and its inputs hear what was played a block before.
+    void thePingButtonMeasuresTheCable()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        b.window.capture().chooseDevice(b.window.capture().deviceId()); // in real time
+        b.window.capture().setInput(1);                                 // where the cable comes back
+        double found = -1.0;
+        connect(&b.window.capture(), &Capture::pinged, this, [&](double samples) { found = samples; });
+        b.find<QPushButton>("ping")->click();
+        QTRY_VERIFY_WITH_TIMEOUT(found >= 0.0, 20000);
+        const double block = double(b.window.audition().device()->bufferFrames());
+        QVERIFY2(std::abs(found - (96.0 + block)) < 0.05, qPrintable(QString::number(found)));
+        QVERIFY(b.find<QLabel>("delayText")->text().contains("measured"));
+        bool logged = false;
+        for (const LogEntry& e : b.window.session().folder().readLog())
+            logged = logged || e.text.find("Round trip measured") != std::string::npos;
+        QVERIFY(logged);
+    }
+
+    // Bytes that are free, over those that a second of 24-bit mono takes.
+    void roomOnTheDiskIsTold()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        const auto minutes = [&](double channels) {
+            const auto space = std::filesystem::space(b.window.session().folder().path());
+            return double(space.available) / (48000.0 * 3.0 * channels) / 60.0;
+        };
+        QVERIFY(std::abs(*b.window.capture().minutesLeft() / minutes(1.0) - 1.0) < 0.02); // others write meanwhile
+        b.window.capture().setAlso({{b.window.session().part()->layers[1].name, 2}});
+        QVERIFY(std::abs(*b.window.capture().minutesLeft() / minutes(2.0) - 1.0) < 0.02);
+    }
+
+    // The ledger on the screen, by hand: full scale is +12 dBu, so dBu are dBFS and 12, and volts 0.7746 x 10^(dBu /
+    // 20).
+    void ledgerShowsWhatTheTakeSays()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "ledger");
+        const double average = *b.window.session().averageDbfs(*b.window.session().take());
+        const QString told = b.find<QWidget>("ledgerPicture")->accessibleDescription();
+        const auto has = [&](const char* rung) {
+            const auto at = told.indexOf(rung);
+            const QString figure = told.mid(at + int(strlen(rung)) + 1).section(' ', 0, 0).replace(QChar(0x2212), '-');
+            return at >= 0 && std::abs(figure.toDouble() - (average + 12.0)) < 0.06;
+        };
+        QVERIFY2(has("interface input") && has("amplifier input"), qPrintable(told));
+        // Two assumed calibrations of 6 dB each: 8.5 dB.
+        QVERIFY(b.find<QLabel>("ledgerSentence")->text().contains(QString::fromUtf8("\u00b18.5 dB")));
+    }
+
     void silenceIsToldWhileItLasts()
     {
         WindowBench b;
@@ -561,6 +613,9 @@ private slots:
         g.input.ohm = 68e3;
         const QString told = b.find<QLabel>("loadingSentence")->text();
         QVERIFY2(told.contains(QString("costs %1 dB").arg(insertionLossDb(g, 4000.0), 0, 'f', 1)), qPrintable(told));
+        const QString table = b.find<QLabel>("loadingFigures")->text();
+        for (const double hz : {1000.0, 3000.0, 5000.0})
+            QVERIFY(table.contains(">" + numberLabel(insertionLossDb(g, hz), 1) + "</span>"));
         const auto r = resonanceOf(g);
         QVERIFY(b.find<QLabel>("loadingFigures")->text().contains(QString::number(*r.q, 'f', 1)));
         // It is heard against the take as it is, and goes first into the rig.

@@ -85,6 +85,10 @@ const char* const kChains[] = {"gain db=6",
                                "place at=-40",
                                "loading input=68 cable=12",
                                "humcomb mains=50.02",
+                               "gate threshold=-40",
+                               "compressor threshold=-30 ratio=8",
+                               "drive | gate threshold=-40 | compressor",
+                               "eq low_cut=80 low_slope=24 db1=6 q1=2 low_db=-4 high_db=5 high_cut=9000 high_slope=18",
                                "{ gain db=-6 ; drive ; delay time=20ms } | place"};
 
 } // namespace

@@ -14,16 +14,6 @@ namespace gristle::core {
 
 namespace {
 
-/// Bell of `db` at `hz`. Source: the analogue prototype (s^2 + s A / Q + 1) / (s^2 + s / (A Q) + 1), bilinear.
-BiquadCoefficients bell(double hz, double db, double q, double rateHz)
-{
-    const double a = std::pow(10.0, db / 40.0);
-    const double k = std::tan(std::numbers::pi * hz / rateHz);
-    const double a0 = 1.0 + k / (a * q) + k * k;
-    return {(1.0 + k * a / q + k * k) / a0, 2.0 * (k * k - 1.0) / a0, (1.0 - k * a / q + k * k) / a0,
-            2.0 * (k * k - 1.0) / a0, (1.0 - k / (a * q) + k * k) / a0};
-}
-
 /// Pink noise of a fixed seed: white noise through Kellet's published three-pole weighting (economy form).
 std::vector<float> pinkNoise(std::size_t frames)
 {

@@ -46,6 +46,7 @@ public:
         for (Stage& stage : stages) {
             stage.processor->prepare(own);
             latency_ += stage.processor->latency();
+            own.diLate = spec.diLate + latency_;
             own.channels = stage.channelsOut = stage.processor->outputChannels(own.channels);
         }
     }
@@ -98,7 +99,7 @@ public:
         for (std::size_t c = 0; c < block.channels; ++c) std::copy_n(block.channel[c], n, dry_[c].begin());
         for (auto& side : sum_) std::fill_n(side.begin(), n, 0.0f);
         for (std::size_t i = 0; i < lanes_.size(); ++i) {
-            AudioBlock own{{lane_[0].data(), lane_[1].data()}, block.channels, n};
+            AudioBlock own{{lane_[0].data(), lane_[1].data()}, block.channels, n, block.di};
             for (std::size_t c = 0; c < block.channels; ++c) std::copy_n(dry_[c].begin(), n, own.channel[c]);
             lanes_[i]->process(own);
             for (std::size_t c = 0; c < own.channels; ++c) delays_[i][c].process(own.channel[c], n);
@@ -210,6 +211,7 @@ struct CompiledRig::State {
     float gain = 1.0f;
     std::vector<StageLevels> stages;
     std::vector<std::string> warnings;
+    std::vector<float> di; ///< of the block in hand
     std::int64_t position = 0, measureFrom = 0, measureTo = std::int64_t{1} << 60;
 };
 
@@ -225,6 +227,7 @@ Result<CompiledRig> CompiledRig::compile(const RigDocument& rig, const CompileOp
     if (!chain) return chain.error();
     state->chain = std::move(*chain);
     state->chain->prepare({options.context.rateHz, options.maxBlock, 1, options.live});
+    state->di.resize(options.maxBlock);
     state->gain = static_cast<float>(dbToAmplitude(rig.outputDb));
     for (const RigNode& node : rig.chain) {
         StageLevels levels;
@@ -238,6 +241,8 @@ Result<CompiledRig> CompiledRig::compile(const RigDocument& rig, const CompileOp
 void CompiledRig::process(AudioBlock& block) noexcept
 {
     State& s = *state_;
+    std::copy_n(block.channel[0], block.frames, s.di.begin());
+    block.di = s.di.data();
     std::int64_t late = 0; // of what stands in the block, against the input
     const auto window = [&](std::int64_t edge) {
         return static_cast<std::size_t>(

@@ -18,6 +18,8 @@ struct AudioBlock {
     float* channel[2] = {nullptr, nullptr};
     std::size_t channels = 1;
     std::size_t frames = 0;
+    /// What came into the rig with this block, before any node: for nodes that listen to the DI wherever they sit.
+    const float* di = nullptr;
 };
 
 /// What a node needs to know before it runs. Everything it allocates, it allocates then.
@@ -26,6 +28,7 @@ struct PrepareSpec {
     std::size_t maxBlock = 4096; ///< frames, the longest block that process() will be given
     std::size_t channels = 1;    ///< that come in
     bool live = false;           ///< somebody plays: no delay that can be avoided, at more work
+    std::size_t diLate = 0;      ///< frames by which what comes in is later than AudioBlock::di
 };
 
 /// A node at work. Phases: prepare (control thread, allocates) -> process (audio thread, any block length up to

@@ -73,5 +73,11 @@ private:
 /// Source: the analogue prototype 1 / (s^2 + s / Q + 1) with prewarping.
 BiquadCoefficients lowPass(double cutoffHz, double q, double rateHz) noexcept;
 BiquadCoefficients highPass(double cutoffHz, double q, double rateHz) noexcept;
+/// A bell of `db` at its middle; Q by the points at half of that. Source: Bristow-Johnson, Cookbook formulae for audio
+/// EQ biquad filter coefficients: the analogue prototype (s^2 + s A / Q + 1) / (s^2 + s / (A Q) + 1).
+BiquadCoefficients bell(double hz, double db, double q, double rateHz) noexcept;
+/// Shelves of slope 1, half of `db` at `hz`. Source: the same.
+BiquadCoefficients lowShelf(double hz, double db, double rateHz) noexcept;
+BiquadCoefficients highShelf(double hz, double db, double rateHz) noexcept;
 
 } // namespace gristle::core

@@ -5,8 +5,8 @@ namespace gristle::core {
 const std::vector<NodeType>& nodeTypes()
 {
     static const std::vector<NodeType> all = {
-        gainNode(),      humCombNode(), hissNode(),  loadingNode(), softDriveNode(),
-        amplifierNode(), impulseNode(), delayNode(), placeNode(),
+        gainNode(),      humCombNode(),   hissNode(),    loadingNode(),   gateNode(),  compressorNode(),
+        softDriveNode(), amplifierNode(), impulseNode(), equaliserNode(), delayNode(), placeNode(),
     };
     return all;
 }

@@ -1,0 +1,130 @@
+#include "core/rig/nodes/nodes.h"
+
+#include "core/units/decibels.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace gristle::core {
+
+namespace {
+
+constexpr double kLevelS = 0.005; // of the mean square that is looked at: two periods of the lowest string's octave
+
+/// Turns down what comes in while the DI is soft. The level is that of the DI, as late as what comes in is, so it works
+/// the same behind any amount of gain. Opens above the threshold, closes when the level has been under it, less the
+/// hysteresis, for the hold time; the gain in dB goes exponentially to its target (attack and release are time
+/// constants).
+class Gate final : public NodeProcessor {
+public:
+    struct Dials {
+        double thresholdDbfs, hysteresisDb, attackMs, holdMs, releaseMs, depthDb, fullScaleV;
+    };
+    explicit Gate(const Dials& dials) : dials_(dials) {}
+
+    void prepare(const PrepareSpec& spec) override
+    {
+        const auto step = [&](double seconds) { return 1.0 - std::exp(-1.0 / (seconds * spec.rateHz)); };
+        level_ = step(kLevelS);
+        attack_ = step(dials_.attackMs * 1e-3);
+        release_ = step(dials_.releaseMs * 1e-3);
+        // AES17: a sine that peaks at full scale reads 0 dBFS, and its mean square is half of that of full scale.
+        const double reference = 0.5 * dials_.fullScaleV * dials_.fullScaleV;
+        open_ = reference * dbToPower(dials_.thresholdDbfs);
+        close_ = reference * dbToPower(dials_.thresholdDbfs - dials_.hysteresisDb);
+        holdFrames_ = static_cast<std::size_t>(dials_.holdMs * 1e-3 * spec.rateHz);
+        line_.assign(spec.diLate + 1, 0.0f);
+        gain_.assign(spec.maxBlock, 0.0f);
+        reset();
+    }
+    void reset() noexcept override
+    {
+        std::ranges::fill(line_, 0.0f);
+        at_ = below_ = 0;
+        power_ = 0.0;
+        isOpen_ = false;
+        db_ = -dials_.depthDb;
+    }
+    void process(AudioBlock& block) noexcept override
+    {
+        for (std::size_t i = 0; i < block.frames; ++i) {
+            line_[at_] = block.di ? block.di[i] : block.channel[0][i];
+            at_ = at_ + 1 == line_.size() ? 0 : at_ + 1;
+            const double x = double(line_[at_]); // the oldest
+            power_ += (x * x - power_) * level_;
+            if (power_ < 1e-30) power_ = 0.0;
+            if (power_ >= open_) isOpen_ = true;
+            below_ = power_ < close_ ? below_ + 1 : 0;
+            if (below_ > holdFrames_) isOpen_ = false;
+            const double target = isOpen_ ? 0.0 : -dials_.depthDb;
+            db_ += (target - db_) * (isOpen_ ? attack_ : release_);
+            gain_[i] = static_cast<float>(dbToAmplitude(db_));
+        }
+        for (std::size_t c = 0; c < block.channels; ++c)
+            for (std::size_t i = 0; i < block.frames; ++i) block.channel[c][i] *= gain_[i];
+    }
+
+private:
+    Dials dials_;
+    double level_ = 0.0, attack_ = 0.0, release_ = 0.0, open_ = 0.0, close_ = 0.0;
+    std::size_t holdFrames_ = 0;
+    std::vector<float> line_, gain_;
+    std::size_t at_ = 0, below_ = 0;
+    double power_ = 0.0, db_ = 0.0;
+    bool isOpen_ = false;
+};
+
+ParameterSpec milliseconds(const char* key, double min, double max, const char* initial, const char* about)
+{
+    return {.key = key,
+            .label = key,
+            .unit = "ms",
+            .min = min,
+            .max = max,
+            .initial = initial,
+            .scale = min > 0.0 ? Scale::Logarithmic : Scale::Linear,
+            .about = about};
+}
+
+} // namespace
+
+NodeType gateNode()
+{
+    return {.type = "gate",
+            .title = "Gate",
+            .about =
+                "Turns down what comes in while nobody plays. It listens to the DI wherever it sits, so it may stand "
+                "behind the amplifier and still knows noise from a soft note.",
+            .channels = "any",
+            .parameters = {{.key = "threshold",
+                            .label = "threshold",
+                            .unit = "dBFS",
+                            .min = -90.0,
+                            .max = -10.0,
+                            .initial = "-50",
+                            .about = "opens when the DI is above that"},
+                           {.key = "hysteresis",
+                            .label = "hysteresis",
+                            .unit = "dB",
+                            .min = 0.0,
+                            .max = 20.0,
+                            .initial = "4",
+                            .about = "closes that much below it, so that a fading note does not flutter"},
+                           milliseconds("attack", 0.1, 50.0, "1", "time constant of opening"),
+                           milliseconds("hold", 0.0, 1000.0, "40", "stays open for so long"),
+                           milliseconds("release", 5.0, 2000.0, "80", "time constant of closing"),
+                           {.key = "depth",
+                            .label = "depth",
+                            .unit = "dB",
+                            .min = 0.0,
+                            .max = 100.0,
+                            .initial = "60",
+                            .about = "how far it turns down"}},
+            .make = [](const ParameterValues& v, const NodeContext& context) -> Result<std::unique_ptr<NodeProcessor>> {
+                return std::unique_ptr<NodeProcessor>(std::make_unique<Gate>(Gate::Dials{
+                    numberOf(v, "threshold"), numberOf(v, "hysteresis"), numberOf(v, "attack"), numberOf(v, "hold"),
+                    numberOf(v, "release"), numberOf(v, "depth"), context.fullScaleV}));
+            }};
+}
+
+} // namespace gristle::core

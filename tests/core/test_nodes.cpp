@@ -1,0 +1,240 @@
+// The physics of single nodes, each against its source; what every node has to hold stands in test_rig.
+
+#include "core/rig/compiled_rig.h"
+#include "core/units/calibration.h"
+#include "core/units/decibels.h"
+#include "support/signals.h"
+
+#include <QtTest/QtTest>
+#include <complex>
+
+using namespace gristle;
+using namespace gristle::core;
+
+namespace {
+
+constexpr double kRate = 48000.0, kPi = std::numbers::pi;
+
+/// What a chain makes of a mono signal in volts.
+std::vector<float> through(const char* line, std::vector<float> x, double fullScaleV = 1.0, double rate = kRate)
+{
+    RigDocument rig;
+    rig.chain = parseRecallLine(line).value();
+    CompileOptions options;
+    options.context.rateHz = rate;
+    options.context.fullScaleV = fullScaleV;
+    auto compiled = CompiledRig::compile(rig, options).value();
+    const std::size_t late = compiled.latency();
+    x.resize(x.size() + late);
+    std::vector<float> second(x.size());
+    for (std::size_t at = 0; at < x.size(); at += 1000) {
+        AudioBlock b{{x.data() + at, second.data() + at}, 1, std::min<std::size_t>(1000, x.size() - at)};
+        compiled.process(b);
+    }
+    return {x.begin() + long(late), x.end()};
+}
+
+/// The response of a linear chain at a frequency, dB, from its impulse response.
+double responseDb(const std::vector<float>& h, double hz, double rate)
+{
+    std::complex<double> sum = 0.0;
+    for (std::size_t i = 0; i < h.size(); ++i)
+        sum += double(h[i]) * std::polar(1.0, -2.0 * kPi * hz * double(i) / rate);
+    return 20.0 * std::log10(std::abs(sum));
+}
+
+/// A tone whose level steps up at `from` and down again at `to` seconds.
+std::vector<float> burst(double hz, double soft, double loud, double from, double to, double seconds)
+{
+    std::vector<float> x(std::size_t(seconds * kRate));
+    for (std::size_t i = 0; i < x.size(); ++i) {
+        const double t = double(i) / kRate;
+        x[i] = float((t >= from && t < to ? loud : soft) * std::sin(2.0 * kPi * hz * t));
+    }
+    return x;
+}
+
+} // namespace
+
+class TestNodes : public QObject {
+    Q_OBJECT
+private slots:
+    void equaliserIsItsPrototypes_data();
+    void equaliserIsItsPrototypes();
+    void flatEqualiserPassesAll();
+    void gateKnowsNoiseFromNotes();
+    void gateTimesAreTrue();
+    void gateListensToTheDi();
+    void compressorFollowsItsCurve_data();
+    void compressorFollowsItsCurve();
+    void compressorTimesAreTrue();
+    void compressorBlends();
+};
+
+void TestNodes::equaliserIsItsPrototypes_data()
+{
+    QTest::addColumn<QString>("line");
+    QTest::addColumn<int>("kind");
+    QTest::newRow("bell") << "eq hz1=800 db1=9 q1=3" << 0;
+    QTest::newRow("low shelf") << "eq low_hz=200 low_db=-8" << 1;
+    QTest::newRow("high shelf") << "eq high_hz=3000 high_db=7" << 2;
+    for (const int slope : {6, 12, 18, 24}) {
+        QTest::addRow("low cut %d", slope) << QString("eq low_cut=100 low_slope=%1").arg(slope) << 100 + slope / 6;
+        QTest::addRow("high cut %d", slope) << QString("eq high_cut=4000 high_slope=%1").arg(slope) << 200 + slope / 6;
+    }
+}
+
+// At 192 kHz the bilinear transform bends nothing that matters below 5 kHz: 0.1 dB.
+void TestNodes::equaliserIsItsPrototypes()
+{
+    QFETCH(QString, line);
+    QFETCH(int, kind);
+    constexpr double kHigh = 192000.0;
+    std::vector<float> h(std::size_t(kHigh), 0.0f);
+    h[0] = 1.0f;
+    h = through(line.toLatin1().constData(), std::move(h), 1.0, kHigh);
+    for (const double hz : {30.0, 60.0, 100.0, 200.0, 500.0, 800.0, 1000.0, 3000.0, 4000.0, 5000.0}) {
+        using Complex = std::complex<double>;
+        const auto s = [&](double of) { return Complex(0.0, hz / of); };
+        double wanted = 0.0;
+        if (kind == 0) {
+            const double a = std::pow(10.0, 9.0 / 40.0);
+            const Complex p = s(800.0);
+            wanted = 20.0 * std::log10(std::abs((p * p + p * (a / 3.0) + 1.0) / (p * p + p / (a * 3.0) + 1.0)));
+        } else if (kind <= 2) {
+            const double a = std::pow(10.0, (kind == 1 ? -8.0 : 7.0) / 40.0), w = std::sqrt(2.0 * a);
+            const Complex p = kind == 1 ? s(200.0) : 1.0 / s(3000.0); // a high shelf is a low one turned about
+            wanted = 20.0 * std::log10(std::abs(a * (p * p + p * w + a) / (a * p * p + p * w + 1.0)));
+        } else { // Butterworth: 1 / (1 + (w / wc)^2n)
+            const int order = kind % 100;
+            const double ratio = kind < 200 ? 100.0 / hz : hz / 4000.0;
+            wanted = -10.0 * std::log10(1.0 + std::pow(ratio, 2 * order));
+        }
+        if (wanted < -70.0) continue;
+        const double found = responseDb(h, hz, kHigh);
+        QVERIFY2(std::abs(found - wanted) < 0.1,
+                 qPrintable(QString("%1 Hz: %2, wanted %3").arg(hz).arg(found).arg(wanted)));
+    }
+}
+
+void TestNodes::flatEqualiserPassesAll()
+{
+    const auto x = test::sine(1000.0, 0.3, kRate, 0.2);
+    QVERIFY(through("eq", x) == x);
+}
+
+// Noise at -60 dBFS is turned down by the depth, a note at -30 passes as it is: full scale is 2 V here.
+void TestNodes::gateKnowsNoiseFromNotes()
+{
+    const double fullScale = 2.0;
+    const auto soft = test::sine(300.0, fullScale * 1e-3, kRate, 1.0),
+               loud = test::sine(300.0, fullScale * 0.0316, kRate, 1.0);
+    const auto level = [](const std::vector<float>& x) {
+        return 20.0 * std::log10(test::amplitudeAt({x.end() - 24000, x.end()}, 300.0, kRate));
+    };
+    const auto shut = through("gate threshold=-45 depth=40", soft, fullScale),
+               open = through("gate threshold=-45 depth=40", loud, fullScale);
+    QVERIFY(std::abs(level(shut) - level(soft) + 40.0) < 0.1);
+    QVERIFY(std::abs(level(open) - level(loud)) < 0.01);
+    // Between threshold and threshold less hysteresis it stays what it was.
+    const auto fading = through("gate threshold=-40 hysteresis=6 hold=0 depth=40",
+                                burst(300.0, 0.0075 * fullScale, 0.1 * fullScale, 0.0, 0.5, 1.0), fullScale);
+    QVERIFY(std::abs(level(fading) - 20.0 * std::log10(0.0075 * fullScale)) < 0.1); // -42.5 dBFS: still open
+}
+
+// After the tone has gone: hold, then the gain in dB falls exponentially with the release as its time constant.
+void TestNodes::gateTimesAreTrue()
+{
+    // The tone in hand is soft enough to close the gate and loud enough to be measured.
+    const auto x = burst(2000.0, 1e-3, 0.5, 0.0, 0.5, 2.0);
+    const auto y = through("gate threshold=-20 hysteresis=0 hold=100 release=200 depth=60 attack=0.1", x);
+    const auto gainDb = [&](double at) {
+        const auto from = std::size_t(at * kRate);
+        const std::vector<float> in(x.begin() + long(from), x.begin() + long(from) + 480),
+            out(y.begin() + long(from), y.begin() + long(from) + 480);
+        return 20.0 * std::log10(test::amplitudeAt(out, 2000.0, kRate) / test::amplitudeAt(in, 2000.0, kRate));
+    };
+    // The level is a mean square with 5 ms: from -6 to -20 dBFS it falls in 5 ms x ln(10^1.4) = 16 ms.
+    const double closes = 0.5 + 0.005 * std::log(0.25 / 0.01) + 0.1;
+    QVERIFY(std::abs(gainDb(closes - 0.015)) < 0.1);
+    for (const double t : {0.1, 0.2, 0.5}) {
+        const double wanted = -60.0 * (1.0 - std::exp(-(t + 0.005) / 0.2)); // a window of 10 ms, seen at its middle
+        QVERIFY2(std::abs(gainDb(closes + t) / wanted - 1.0) < 0.02,
+                 qPrintable(QString("%1: %2").arg(t).arg(gainDb(closes + t))));
+    }
+}
+
+// Behind 40 dB of gain the noise is far over the threshold, and the gate still closes on it, in time with the note.
+void TestNodes::gateListensToTheDi()
+{
+    const auto x = burst(500.0, 1e-3, 0.3, 0.5, 1.0, 1.5);
+    const auto y = through("drive drive=40 | gate threshold=-35 depth=50 attack=0.1 hold=10 release=10", x);
+    const auto power = [&](double from, double to) {
+        double sum = 0.0;
+        for (auto i = std::size_t(from * kRate); i < std::size_t(to * kRate); ++i) sum += double(y[i]) * double(y[i]);
+        return 10.0 * std::log10(sum / ((to - from) * kRate));
+    };
+    const auto open = through("drive drive=40", x);
+    double without = 0.0;
+    for (std::size_t i = 12000; i < 22000; ++i) without += double(open[i]) * double(open[i]) / 10000.0;
+    QVERIFY(std::abs(power(0.25, 0.45833) - 10.0 * std::log10(without) + 50.0) < 0.5);
+    QVERIFY(power(0.515, 0.95) - power(0.25, 0.45) > 40.0);
+}
+
+void TestNodes::compressorFollowsItsCurve_data()
+{
+    QTest::addColumn<double>("over"); // dB over the threshold
+    QTest::addColumn<double>("down"); // dB that it is turned down by: ratio 4, knee 10
+    QTest::newRow("below the knee") << -8.0 << 0.0;
+    QTest::newRow("in the knee, below") << -2.0 << 0.75 * 3.0 * 3.0 / 20.0;
+    QTest::newRow("at the threshold") << 0.0 << 0.75 * 5.0 * 5.0 / 20.0;
+    QTest::newRow("in the knee, above") << 3.0 << 0.75 * 8.0 * 8.0 / 20.0;
+    QTest::newRow("above") << 12.0 << 0.75 * 12.0;
+    QTest::newRow("far above") << 24.0 << 0.75 * 24.0;
+}
+
+void TestNodes::compressorFollowsItsCurve()
+{
+    QFETCH(double, over);
+    QFETCH(double, down);
+    // 12 kHz at 48 kHz, from a quarter on: every sample stands at a peak or at zero, and a slow release holds it.
+    const double peak = 0.7746 * std::numbers::sqrt2 * std::pow(10.0, (-30.0 + over) / 20.0);
+    const auto x = test::sine(12000.0, peak, kRate, 2.0);
+    const auto y = through("compressor threshold=-30 ratio=4 knee=10 attack=0.1 release=3000 gain=0", x);
+    const double found = 20.0 * std::log10(test::amplitudeAt({x.end() - 4800, x.end()}, 12000.0, kRate) /
+                                           test::amplitudeAt({y.end() - 4800, y.end()}, 12000.0, kRate));
+    QVERIFY2(std::abs(found - down) < 0.05, qPrintable(QString::number(found)));
+}
+
+// On a constant voltage nothing ripples: the gain in dB follows an exponential of the attack, and, let go, two of them.
+void TestNodes::compressorTimesAreTrue()
+{
+    std::vector<float> x(std::size_t(2.0 * kRate), 0.001f);
+    std::fill(x.begin() + 24000, x.begin() + 72000, 1.0f);
+    const auto y = through("compressor threshold=-20 ratio=4 knee=0 attack=20 release=200 gain=0", x);
+    const auto gainDb = [&](std::size_t i) { return 20.0 * std::log10(double(y[i]) / double(x[i])); };
+    const double whole = 0.75 * (20.0 * std::log10(1.0 / (0.7746 * std::numbers::sqrt2)) + 20.0);
+    for (const double t : {0.01, 0.02, 0.05}) {
+        const double wanted = -whole * (1.0 - std::exp(-t / 0.02));
+        QVERIFY2(std::abs(gainDb(24000 + std::size_t(t * kRate)) / wanted - 1.0) < 0.02,
+                 qPrintable(QString::number(t)));
+    }
+    for (const double t : {0.1, 0.2, 0.4}) { // the release, smoothed by the attack: two first-order parts in a row
+        const double a = 0.02, r = 0.2, wanted = -whole * (r * std::exp(-t / r) - a * std::exp(-t / a)) / (r - a);
+        QVERIFY2(std::abs(gainDb(72000 + std::size_t(t * kRate)) / wanted - 1.0) < 0.02,
+                 qPrintable(QString::number(t)));
+    }
+}
+
+void TestNodes::compressorBlends()
+{
+    const auto x = test::sine(300.0, 0.5, kRate, 0.5);
+    const auto dry = through("compressor threshold=-40 blend=0 gain=20", x);
+    QVERIFY(dry == x);
+    const auto half = through("compressor threshold=-40 blend=0.5 gain=0", x),
+               wet = through("compressor threshold=-40 blend=1 gain=0", x);
+    for (std::size_t i = 0; i < x.size(); i += 97) QVERIFY(std::abs(half[i] - 0.5f * (x[i] + wet[i])) < 1e-6f);
+}
+
+QTEST_APPLESS_MAIN(TestNodes)
+#include "test_nodes.moc"
