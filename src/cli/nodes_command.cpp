@@ -40,9 +40,34 @@ Json parameterJson(const ParameterSpec& p)
             {"about", p.about}};
 }
 
-Result<Answer> nodes(const Surroundings&)
+std::string rangeText(const ParameterSpec& p)
+{
+    return p.kind == ParameterKind::Number   ? fmt::format("{} to {} {}", numberText(p.min), numberText(p.max), p.unit)
+           : p.kind == ParameterKind::Choice ? fmt::format("{}", fmt::join(p.choices, ", "))
+                                             : kindText(p.kind);
+}
+
+/// docs/nodes.md.
+std::string nodesPage()
+{
+    std::string out = "# Nodes\n\nWritten by `gristle-cli nodes --page` from the one declaration of each; a test compares.\n";
+    for (const NodeType& t : nodeTypes()) {
+        out += fmt::format("\n## {}\n\n{}\n", t.type, t.about);
+        if (t.parameters.empty()) continue;
+        out += "\n| key | default | range | what it does |\n|---|---|---|---|\n";
+        for (const ParameterSpec& p : t.parameters)
+            out += fmt::format("| {} | {} | {} | {} |\n", p.key, p.initial, rangeText(p), p.about);
+    }
+    return out;
+}
+
+Result<Answer> nodes(bool page, const Surroundings&)
 {
     Answer a;
+    if (page) {
+        a.text = nodesPage();
+        return a;
+    }
     a.json["node"] = Json::array();
     for (const NodeType& t : nodeTypes()) {
         Json node = {{"type", t.type}, {"title", t.title}, {"about", t.about}, {"channels", t.channels}};
@@ -50,11 +75,7 @@ Result<Answer> nodes(const Surroundings&)
         a.text += fmt::format("{}  {}\n", t.type, t.about);
         for (const ParameterSpec& p : t.parameters) {
             node["parameter"].push_back(parameterJson(p));
-            const std::string range = p.kind == ParameterKind::Number
-                                          ? fmt::format("{} to {} {}", numberText(p.min), numberText(p.max), p.unit)
-                                      : p.kind == ParameterKind::Choice ? fmt::format("{}", fmt::join(p.choices, ", "))
-                                                                        : kindText(p.kind);
-            a.text += fmt::format("    {}={}  {}: {}\n", p.key, p.initial, range, p.about);
+            a.text += fmt::format("    {}={}  {}: {}\n", p.key, p.initial, rangeText(p), p.about);
         }
         a.json["node"].push_back(std::move(node));
     }
@@ -66,7 +87,9 @@ Result<Answer> nodes(const Surroundings&)
 void addNodes(CLI::App& app, Job& job)
 {
     CLI::App* command = app.add_subcommand("nodes", "The nodes that a rig is built from");
-    command->callback([&job] { job = nodes; });
+    auto page = std::make_shared<bool>(false);
+    command->add_flag("--page", *page, "As the page of the manual");
+    command->callback([page, &job] { job = [page](const Surroundings& s) { return nodes(*page, s); }; });
 }
 
 } // namespace gristle::cli

@@ -175,6 +175,9 @@ void TestCli::renderStages()
 
 void TestCli::nodesDeclareThemselves()
 {
+    QFile manual(GRISTLE_SOURCE_DIR "/docs/nodes.md"); // made by `gristle-cli nodes --page`
+    QVERIFY(manual.open(QIODevice::ReadOnly));
+    QCOMPARE(run({"nodes", "--page"}).out, manual.readAll());
     const auto nodes = run({"nodes", "--json"}).json()["node"].toArray();
     QVERIFY(nodes.size() >= 6);
     for (const auto& n : nodes)
