@@ -66,6 +66,7 @@ ControlFigures::ControlFigures(QWidget* parent, int rows) : QWidget(parent), row
     grid_->setContentsMargins(0, 0, 0, 0);
     grid_->setHorizontalSpacing(rows > 0 ? 6 : 10);
     grid_->setVerticalSpacing(2);
+    grid_->setAlignment(Qt::AlignTop);
 }
 
 ControlFigures::~ControlFigures() { letGo(); }

@@ -129,7 +129,8 @@ void Ladder::paintEvent(QPaintEvent*)
             const double noise = *steps[i].restDbu - *steps[i - 1].restDbu;
             if (noise - gain > 6.0) {
                 p.setFont(t.text(TextSize::Small));
-                drawLabel(p, {area.x.at(double(i) + 0.5), area.y.held(*steps[i].restDbu) + 4},
+                const double y = std::min(area.y.held(*steps[i].restDbu) + 4.0, inside.bottom() - 16.0);
+                drawLabel(p, {area.x.at(double(i) + 0.5), y},
                           tr("noise %1").arg(QString::fromStdString(signedText(noise, 0))), Qt::AlignHCenter,
                           ink(Token::Ink2), inside);
             }

@@ -11,6 +11,7 @@
 #include <QLineEdit>
 #include <QMenu>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QVBoxLayout>
 
 namespace gristle::app {
@@ -163,10 +164,15 @@ QWidget* RigBench::buildStage()
     stageTitle_ = new QLabel(box);
     stageTitle_->setFont(Theme::instance().text(TextSize::Normal, true));
     controls_ = new ControlFigures(box);
-    controls_->setFixedWidth(236);
+    auto* scroll = new QScrollArea(box); // a stage may have more controls than fit
+    scroll->setWidget(controls_);
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setFixedWidth(250);
+    scroll->setFocusPolicy(Qt::NoFocus);
     left->addWidget(stageTitle_);
-    left->addWidget(controls_);
-    left->addStretch(1);
+    left->addWidget(scroll, 1);
     travel_ = new TravelRuler(box);
     travel_->setMinimumHeight(176);
     grid->addLayout(left, 0, 0);
