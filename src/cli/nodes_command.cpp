@@ -50,7 +50,8 @@ std::string rangeText(const ParameterSpec& p)
 /// docs/nodes.md.
 std::string nodesPage()
 {
-    std::string out = "# Nodes\n\nWritten by `gristle-cli nodes --page` from the one declaration of each; a test compares.\n";
+    std::string out =
+        "# Nodes\n\nWritten by `gristle-cli nodes --page` from the one declaration of each; a test compares.\n";
     for (const NodeType& t : nodeTypes()) {
         out += fmt::format("\n## {}\n\n{}\n", t.type, t.about);
         if (t.parameters.empty()) continue;
