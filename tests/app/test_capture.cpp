@@ -407,6 +407,10 @@ private slots:
     {
         WindowBench b;
         open(b, freshDemo(), "check");
+        b.window.session().edit("Guitar", "guitar", [](SessionDocument& d) { // that the book does not know yet
+            d.songs[0].parts[0].layers[0].guitar = "the third one";
+        });
+        b.settle();
         GainEntry old;
         old.when = "2026-09-01T10:00:00";
         old.guitar = b.window.session().layer()->guitar;
