@@ -1,7 +1,6 @@
 #include "core/rig/nodes/nodes.h"
 
 #include "core/rig/circuit/tone_stack.h"
-#include "core/rig/nodes/circuit_amplifier.h"
 #include "core/signal/biquad.h"
 #include "core/signal/oversampler.h"
 #include "core/signal/saturator.h"
@@ -24,8 +23,7 @@ constexpr double kDividerGain = 0.35;                   // between the first two
 constexpr double kMillerHz = 14000.0;                   // grid capacitance of the first stage
 constexpr double kGridHz = 15000.0, kGridQ = 0.6;       // both grids behind the second stage together
 constexpr double kOutputHz = 32.0;                      // transformer's lower corner
-constexpr double kLeastSagOhm = 30.0, kMoreSagOhm = 300.0, kReservoirF = 47e-6;
-constexpr double kSpeakerDb = -30.0; // DESIGN.md: the loudspeaker's voltage less a fixed 30 dB
+constexpr double kSpeakerDb = -30.0;                    // DESIGN.md: the loudspeaker's voltage less a fixed 30 dB
 
 /// A pot with a logarithmic law of 30 dB that closes fully: 0 to 10 in, gain 0 to 1 out.
 double taper(double turn)
@@ -128,54 +126,26 @@ private:
     std::vector<Side> sides_;
 };
 
-ParameterSpec dial(const char* key, const char* initial, const char* about)
-{
-    return {.key = key, .label = key, .min = 0.0, .max = 10.0, .initial = initial, .about = about};
-}
-
 } // namespace
 
 NodeType amplifierNode()
 {
-    return {
-        .type = "amplifier",
-        .title = "Amplifier",
-        .about =
-            "From its socket to the loudspeaker's terminals, less 30 dB. clean and tight are solved as circuits: bias "
-            "shifts, grids block and recover, the supply sags, every control works as its part of the network. early "
-            "is an estimate of static stages and costs a tenth.",
-        .channels = "any",
-        .parameters =
-            {{.key = "voice",
-              .label = "voice",
-              .kind = ParameterKind::Choice,
-              .initial = "early",
-              .choices = {"early", "clean", "tight"},
-              .about =
-                  "early: two stages, early break-up; clean: headroom, breaks up late; tight: a cascade with a lean "
-                  "low end"},
-             dial("drive", "5", "how hard the first stage hits the next"),
-             dial("bass", "5", "low end of the tone stack; interacts with the others"),
-             dial("middle", "5", "middle of the tone stack; interacts with the others"),
-             dial("treble", "5", "top of the tone stack; interacts with the others"),
-             dial("master", "4", "how hard the power stage is hit"),
-             dial("presence", "5", "takes the top out of the power stage's feedback (clean, tight)"),
-             dial("depth", "5", "takes the low end out of it (clean, tight)"),
-             dial("sag", "3", "how far the supply gives way under load (clean, tight)")},
-        .make = [](const ParameterValues& v, const NodeContext&) -> Result<std::unique_ptr<NodeProcessor>> {
-            const auto dialAt = [&](const char* key) { return numberOf(v, key) / 10.0; };
-            const std::string& voice = textOf(v, "voice");
-            if (voice == "early") {
+    return {.type = "amplifier",
+            .title = "Amplifier, estimated",
+            .about =
+                "Two stages with early break-up, a passive tone stack solved as its network, a power stage. Gives the "
+                "loudspeaker's voltage less 30 dB. An estimate: static stages, no bias shift, no sag.",
+            .channels = "any",
+            .parameters = {dial("drive", "5", "how hard the first stage hits the second"),
+                           dial("bass", "5", "low end of the tone stack; interacts with the others"),
+                           dial("middle", "5", "middle of the tone stack; interacts with the others"),
+                           dial("treble", "5", "top of the tone stack; interacts with the others"),
+                           dial("master", "4", "how hard the power stage is hit")},
+            .make = [](const ParameterValues& v, const NodeContext&) -> Result<std::unique_ptr<NodeProcessor>> {
                 const Dials dials{numberOf(v, "drive"), numberOf(v, "bass"), numberOf(v, "middle"),
                                   numberOf(v, "treble"), numberOf(v, "master")};
                 return std::unique_ptr<NodeProcessor>(std::make_unique<Amplifier>(dials));
-            }
-            const AmplifierControls controls{dialAt("drive"),  dialAt("bass"),     dialAt("middle"), dialAt("treble"),
-                                             dialAt("master"), dialAt("presence"), dialAt("depth")};
-            const Sag sag{kLeastSagOhm + kMoreSagOhm * dialAt("sag") * dialAt("sag"), kReservoirF};
-            return circuitAmplifier(voice == "clean" ? Voice::CleanHeadroom : Voice::TightCascade, controls, sag,
-                                    dbToAmplitude(kSpeakerDb));
-        }};
+            }};
 }
 
 } // namespace gristle::core

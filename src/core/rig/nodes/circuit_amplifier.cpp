@@ -1,7 +1,9 @@
-#include "core/rig/nodes/circuit_amplifier.h"
+#include "core/rig/nodes/nodes.h"
 
 #include "core/rig/circuit/circuit_solver.h"
+#include "core/rig/circuit/voices.h"
 #include "core/signal/oversampler.h"
+#include "core/units/decibels.h"
 
 #include <algorithm>
 
@@ -9,8 +11,12 @@ namespace gristle::core {
 
 namespace {
 
-constexpr std::size_t kChunk = 128; // base frames at a time: the raised work stays in the first cache
+constexpr double kLeastSagOhm = 30.0, kMoreSagOhm = 300.0, kReservoirF = 47e-6;
+constexpr double kSpeakerDb = -30.0; // DESIGN.md: the loudspeaker's voltage less a fixed 30 dB
+constexpr std::size_t kChunk = 128;  // base frames at a time: the raised work stays in the first cache
 
+/// A voice at work: its netlist solved at a raised rate (192 kHz or near it for playing, 384 kHz for rendering). Each
+/// channel has an amplifier of its own.
 class CircuitAmplifier final : public NodeProcessor {
 public:
     CircuitAmplifier(Netlist netlist, double gain) : netlist_(std::move(netlist)), gain_(static_cast<float>(gain)) {}
@@ -59,10 +65,37 @@ private:
 
 } // namespace
 
-std::unique_ptr<NodeProcessor> circuitAmplifier(Voice voice, const AmplifierControls& controls, const Sag& sag,
-                                                double outputGain)
+NodeType circuitAmplifierNode()
 {
-    return std::make_unique<CircuitAmplifier>(amplifierNetlist(voice, controls, sag), outputGain);
+    return {.type = "circuit",
+            .title = "Amplifier, solved",
+            .about =
+                "An amplifier solved as its circuit, from its socket to the loudspeaker's terminals, less 30 dB: bias "
+                "shifts, grids block and recover, the supply sags, every control works as its part of the network.",
+            .channels = "any",
+            .parameters = {{.key = "voice",
+                            .label = "voice",
+                            .kind = ParameterKind::Choice,
+                            .initial = "clean",
+                            .choices = {"clean", "tight"},
+                            .about = "clean: headroom, breaks up late; tight: a cascade with a lean low end"},
+                           dial("drive", "5", "how hard the first stage hits the next"),
+                           dial("bass", "5", "low end of the tone stack; interacts with the others"),
+                           dial("middle", "5", "middle of the tone stack; interacts with the others"),
+                           dial("treble", "5", "top of the tone stack; interacts with the others"),
+                           dial("master", "4", "how hard the power stage is hit"),
+                           dial("presence", "5", "takes the top out of the power stage's feedback"),
+                           dial("depth", "5", "takes the low end out of it"),
+                           dial("sag", "3", "how far the supply gives way under load")},
+            .make = [](const ParameterValues& v, const NodeContext&) -> Result<std::unique_ptr<NodeProcessor>> {
+                const auto at = [&](const char* key) { return numberOf(v, key) / 10.0; };
+                const AmplifierControls controls{at("drive"),  at("bass"),     at("middle"), at("treble"),
+                                                 at("master"), at("presence"), at("depth")};
+                const Sag sag{kLeastSagOhm + kMoreSagOhm * at("sag") * at("sag"), kReservoirF};
+                const Voice voice = textOf(v, "voice") == "clean" ? Voice::CleanHeadroom : Voice::TightCascade;
+                return std::unique_ptr<NodeProcessor>(std::make_unique<CircuitAmplifier>(
+                    amplifierNetlist(voice, controls, sag), dbToAmplitude(kSpeakerDb)));
+            }};
 }
 
 } // namespace gristle::core

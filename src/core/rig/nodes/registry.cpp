@@ -5,8 +5,9 @@ namespace gristle::core {
 const std::vector<NodeType>& nodeTypes()
 {
     static const std::vector<NodeType> all = {
-        gainNode(),      humCombNode(),   hissNode(),    loadingNode(),   gateNode(),  compressorNode(),
-        softDriveNode(), amplifierNode(), impulseNode(), equaliserNode(), delayNode(), placeNode(),
+        gainNode(),       humCombNode(),   hissNode(),      loadingNode(),          gateNode(),
+        compressorNode(), softDriveNode(), amplifierNode(), circuitAmplifierNode(), impulseNode(),
+        equaliserNode(),  delayNode(),     placeNode(),
     };
     return all;
 }
