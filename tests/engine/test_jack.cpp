@@ -213,7 +213,7 @@ void TestJack::noDeliveredFrameIsLost()
     const auto x = r->audio.channel(0);
     std::optional<std::int64_t> offset; // of the server's count to the file's
     std::int64_t farthest = 0;
-    int jumps = 0, others = 0;
+    int jumps = 0, others = 0, late = 0;
     const auto offsetAt = [&](std::size_t b) -> std::optional<std::int64_t> {
         const auto count = countOf(x.subspan(64 * b, 64));
         return count ? std::optional((*count - std::int64_t(64 * b) % kTurn + kTurn) % kTurn) : std::nullopt;
@@ -225,9 +225,13 @@ void TestJack::noDeliveredFrameIsLost()
             continue;
         }
         const std::int64_t ahead = offset ? (*now - *offset + kTurn) % kTurn : 0;
+        if (offset && (ahead == 0 || kTurn - ahead <= kNearFrames)) {
+            late += ahead != 0; // the counter's own block came a cycle or two late, and was played then
+            continue;
+        }
         offset = now;
         if (ahead == 0) continue;
-        QVERIFY(ahead < kTurn / 2); // going back would be a block written twice
+        QVERIFY(ahead < kTurn / 2);
         ++jumps;
         std::int64_t nearest = 1 << 30;
         for (const Gap& g : report.gaps) nearest = std::min(nearest, std::abs(g.frame - std::int64_t(64 * b)));
@@ -239,8 +243,10 @@ void TestJack::noDeliveredFrameIsLost()
                                                         .arg(nearest)));
     }
     QVERIFY(others < int(blocks / 10)); // else nothing was shown
-    qInfo("%lld frames, %zu gaps told, %d jumps, at most %lld frames from where it is told, %d blocks mixed",
-          static_cast<long long>(report.frames), report.gaps.size(), jumps, static_cast<long long>(farthest), others);
+    qInfo("%lld frames, %zu gaps told, %d jumps, at most %lld frames from where it is told, %d blocks mixed, %d of a "
+          "counter that was late",
+          static_cast<long long>(report.frames), report.gaps.size(), jumps, static_cast<long long>(farthest), others,
+          late);
 }
 
 void TestJack::aLostServerKeepsTheTake_data()

@@ -139,60 +139,60 @@ void FullStopHalver::down(std::span<const float> in, std::span<float> out) noexc
 namespace {
 
 constexpr double kAttenuationDb = 110.0;
-// Transition bands: what folds below half the base rate is stopped; the first one upwards has only images to stop.
-constexpr double kFirst = 0.083, kSecond = 0.25, kThird = 0.375;
+/// Transition bands of the doublings: what folds below half the base rate is stopped; the first one upwards has only
+/// images to stop.
+constexpr double kTransitions[] = {0.083, 0.25, 0.375, 0.4375, 0.46875};
 
 } // namespace
 
 Oversampler::Oversampler(std::size_t factor)
-    : factor_(factor), up1_(kAttenuationDb, kFirst), up2_(kAttenuationDb, kSecond), up3_(kAttenuationDb, kThird),
-      down2_(kAttenuationDb, kSecond), down3_(kAttenuationDb, kThird)
 {
-    assert(factor == 2 || factor == 4 || factor == 8);
-    pad_.assign((factor_ - delayInHighest() % factor_) % factor_, 0.0f);
+    assert(factor == 2 || factor == 4 || factor == 8 || factor == 16 || factor == 32);
+    for (std::size_t k = 0; (std::size_t(2) << k) <= factor; ++k) {
+        up_.emplace_back(kAttenuationDb, kTransitions[k]);
+        if (k > 0) down_.emplace_back(kAttenuationDb, kTransitions[k]);
+    }
+    pad_.assign((factor - delayInHighest() % factor) % factor, 0.0f);
 }
 
 std::size_t Oversampler::delayInHighest() const noexcept
 {
-    std::size_t out = up1_.delay() + down1_.delay();
-    if (factor_ >= 4) out = 2 * out + up2_.delay() + down2_.delay();
-    if (factor_ >= 8) out = 2 * out + up3_.delay() + down3_.delay();
+    std::size_t out = up_[0].delay() + first_.delay();
+    for (std::size_t k = 1; k < up_.size(); ++k) out = 2 * out + up_[k].delay() + down_[k - 1].delay();
     return out;
 }
 
-std::size_t Oversampler::latency() const noexcept { return (delayInHighest() + pad_.size()) / factor_; }
+std::size_t Oversampler::latency() const noexcept { return (delayInHighest() + pad_.size()) / factor(); }
 
 void Oversampler::prepare(std::size_t maxFrames)
 {
-    up1_.prepare(maxFrames);
-    up2_.prepare(2 * maxFrames);
-    up3_.prepare(4 * maxFrames);
-    down1_.prepare(maxFrames);
-    down2_.prepare(2 * maxFrames);
-    down3_.prepare(4 * maxFrames);
-    two_.assign(2 * maxFrames, 0.0f);
-    four_.assign(4 * maxFrames, 0.0f);
-    eight_.assign(8 * maxFrames, 0.0f);
-    padWork_.assign(factor_ * maxFrames + pad_.size(), 0.0f);
+    first_.prepare(maxFrames);
+    work_.resize(up_.size());
+    for (std::size_t k = 0; k < up_.size(); ++k) {
+        up_[k].prepare(maxFrames << k);
+        if (k > 0) down_[k - 1].prepare(maxFrames << k);
+        work_[k].assign(maxFrames << (k + 1), 0.0f);
+    }
+    padWork_.assign(factor() * maxFrames + pad_.size(), 0.0f);
 }
 
 void Oversampler::reset() noexcept
 {
-    for (HalfBand* band : {&up1_, &up2_, &up3_, &down2_, &down3_}) band->reset();
-    down1_.reset();
+    for (auto* bands : {&up_, &down_})
+        for (HalfBand& band : *bands) band.reset();
+    first_.reset();
     std::ranges::fill(pad_, 0.0f);
 }
 
 std::span<float> Oversampler::up(std::span<const float> in) noexcept
 {
-    const std::span<float> two(two_.data(), 2 * in.size()), four(four_.data(), 4 * in.size()),
-        eight(eight_.data(), 8 * in.size());
-    up1_.up(in, two);
-    if (factor_ == 2) return two;
-    up2_.up(two, four);
-    if (factor_ == 4) return four;
-    up3_.up(four, eight);
-    return eight;
+    std::span<float> high;
+    for (std::size_t k = 0; k < up_.size(); ++k) {
+        const std::span<const float> low = k == 0 ? in : std::span<const float>(high);
+        high = {work_[k].data(), 2 * low.size()};
+        up_[k].up(low, high);
+    }
+    return high;
 }
 
 void Oversampler::down(std::span<float> high, std::span<float> out) noexcept
@@ -201,11 +201,13 @@ void Oversampler::down(std::span<float> high, std::span<float> out) noexcept
     std::ranges::copy(pad_, padWork_.begin());
     std::ranges::copy(high, padWork_.begin() + long(pad_.size()));
     std::copy_n(padWork_.begin() + long(n), pad_.size(), pad_.begin());
-    const std::span<float> padded(padWork_.data(), n), two(two_.data(), 2 * out.size()),
-        four(four_.data(), 4 * out.size());
-    if (factor_ == 8) down3_.down(padded, four);
-    if (factor_ >= 4) down2_.down(factor_ == 4 ? padded : four, two);
-    down1_.down(factor_ == 2 ? padded : two, out);
+    std::span<float> now(padWork_.data(), n);
+    for (std::size_t k = down_.size(); k > 0; --k) {
+        const std::span<float> low(work_[k - 1].data(), now.size() / 2);
+        down_[k - 1].down(now, low);
+        now = low;
+    }
+    first_.down(now, out);
 }
 
 } // namespace gristle::core

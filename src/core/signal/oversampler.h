@@ -40,15 +40,15 @@ private:
     std::vector<float> evenPast_, oddPast_, work_;
 };
 
-/// Raises the rate 2, 4 or 8 times and lowers it again, for nonlinear work in between. Pass band flat to 0.375 of the
-/// rate (18 kHz at 48 kHz), aliases 100 dB down. Latency of both ways together is a whole number of frames.
+/// Raises the rate 2, 4, 8, 16 or 32 times and lowers it again, for nonlinear work in between. Pass band flat to 0.375
+/// of the rate (18 kHz at 48 kHz), aliases 100 dB down. Latency of both ways together is a whole number of frames.
 class Oversampler {
 public:
     /// The factor that brings a rate to 384 kHz or near it: what folds from there does not depend on the base rate.
     static std::size_t factorFor(double rateHz) noexcept { return rateHz < 66150.0 ? 8 : rateHz < 132300.0 ? 4 : 2; }
 
-    explicit Oversampler(std::size_t factor = 8); ///< 2, 4 or 8
-    std::size_t factor() const noexcept { return factor_; }
+    explicit Oversampler(std::size_t factor = 8); ///< 2, 4, 8, 16 or 32
+    std::size_t factor() const noexcept { return std::size_t(1) << (up_.size()); }
     void prepare(std::size_t maxFrames);                             ///< allocates
     std::span<float> up(std::span<const float> in) noexcept;         ///< factor() samples for each, until the next call
     void down(std::span<float> high, std::span<float> out) noexcept; ///< factor() * out.size() samples to out.size()
@@ -58,11 +58,10 @@ public:
 private:
     std::size_t delayInHighest() const noexcept;
 
-    std::size_t factor_;
-    HalfBand up1_, up2_, up3_, down2_, down3_;
-    FullStopHalver down1_;
-    std::vector<float> two_, four_, eight_;
-    std::vector<float> pad_; ///< the delay that makes the latency whole, in the highest rate
+    std::vector<HalfBand> up_, down_; ///< from the base rate on; the first halving to it is first_
+    FullStopHalver first_;
+    std::vector<std::vector<float>> work_; ///< at twice the rate, four times ...
+    std::vector<float> pad_;               ///< the delay that makes the latency whole, in the highest rate
     std::vector<float> padWork_;
 };
 

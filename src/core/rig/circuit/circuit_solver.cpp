@@ -7,6 +7,14 @@
 #include <functional>
 #include <optional>
 
+// Chosen when the program is loaded.
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_ADDRESS__) &&               \
+    !defined(__SANITIZE_THREAD__)
+#define GRISTLE_FOR_BOTH_PROCESSORS __attribute__((target_clones("arch=x86-64-v3", "default")))
+#else
+#define GRISTLE_FOR_BOTH_PROCESSORS
+#endif
+
 namespace gristle::core {
 
 namespace {
@@ -91,38 +99,50 @@ double across(const Vector& x, Netlist::Node a, Netlist::Node b)
     return (a > 0 ? x[a - 1] : 0.0) - (b > 0 ? x[b - 1] : 0.0);
 }
 
-constexpr double kNothingV = 1e-9, kMostV = 500.0, kMostA = 0.5;
-constexpr double kWireS = 1e4; // what an inductor is at rest
+constexpr double kNothingV = 1e-7, kNothingInAStepV = 1e-12, kMostInV = 50.0, kMostV = 500.0;
 
-/// Node voltages at rest, by Newton's method, the supplies coming up in steps. Capacitors carry nothing.
+/// The most that a tube's electrodes carry, in amperes.
+double mostOf(const TubeLaw& law) { return std::holds_alternative<Triode>(law) ? 0.01 : 0.5; }
+constexpr double kMostInductorA = 2.0;
+constexpr double kWireS = 100.0; // what an inductor is at rest
+
+/// One try at the node voltages at rest, by Newton's method from `x`. @param part  of the supplies. False where it does
+/// not settle.
+bool settle(const Netlist& n, const Nodal& linear, double part, Vector& x)
+{
+    constexpr int kRounds = 100;
+    constexpr double kFarthestV = 40.0, kSettledV = 1e-7;
+    for (int round = 0; round < kRounds; ++round) {
+        Nodal step = linear;
+        Vector right = part * linear.supplies(n);
+        for (const auto& t : n.tubes) {
+            const double vg = across(x, t.grid, t.cathode), vp = across(x, t.plate, t.cathode);
+            const auto [i, g] = tubePoint(t.law, vg, vp);
+            step.conductance(t.grid, t.cathode, g.gridByGrid);
+            step.conductance(t.plate, t.cathode, g.plateByPlate);
+            step.transconductance(t.plate, t.cathode, t.grid, t.cathode, g.plateByGrid);
+            right += (i.grid - g.gridByGrid * vg) * linear.current(t.grid, t.cathode);
+            right += (i.plate - g.plateByGrid * vg - g.plateByPlate * vp) * linear.current(t.plate, t.cathode);
+        }
+        Vector by = step.matrix().partialPivLu().solve(right) - x;
+        const double farthest = by.head(n.nodes()).cwiseAbs().maxCoeff();
+        if (farthest > kFarthestV) by *= kFarthestV / farthest;
+        x += by;
+        if (farthest < kSettledV) return true;
+    }
+    return false;
+}
+
+/// Node voltages at rest; capacitors carry nothing. Where the whole supply at once is too much, it comes up in steps.
 Vector restOf(const Netlist& n)
 {
-    constexpr int kSteps = 40, kRounds = 100;
-    constexpr double kFarthestV = 10.0;
+    constexpr int kSteps = 40;
     Nodal linear(n);
     for (const auto& l : n.inductors) linear.conductance(l.a, l.b, kWireS);
     Vector x = Vector::Zero(linear.matrix().rows());
-    for (int s = 1; s <= kSteps; ++s) {
-        for (int round = 0; round < kRounds; ++round) {
-            Nodal step = linear;
-            Vector right = double(s) / kSteps * linear.supplies(n);
-            for (const auto& t : n.tubes) {
-                const double vg = across(x, t.grid, t.cathode), vp = across(x, t.plate, t.cathode);
-                const TubeCurrents i = tubeCurrents(t.law, vg, vp);
-                const TubeSlopes g = tubeSlopes(t.law, vg, vp);
-                step.conductance(t.grid, t.cathode, g.gridByGrid);
-                step.conductance(t.plate, t.cathode, g.plateByPlate);
-                step.transconductance(t.plate, t.cathode, t.grid, t.cathode, g.plateByGrid);
-                right += (i.grid - g.gridByGrid * vg) * linear.current(t.grid, t.cathode);
-                right += (i.plate - g.plateByGrid * vg - g.plateByPlate * vp) * linear.current(t.plate, t.cathode);
-            }
-            Vector by = step.matrix().partialPivLu().solve(right) - x;
-            const double farthest = by.head(n.nodes()).cwiseAbs().maxCoeff();
-            if (farthest > kFarthestV) by *= kFarthestV / farthest;
-            x += by;
-            if (farthest < 1e-9) break;
-        }
-    }
+    if (settle(n, linear, 1.0, x)) return x;
+    x.setZero();
+    for (int s = 1; s <= kSteps; ++s) settle(n, linear, double(s) / kSteps, x);
     return x;
 }
 
@@ -163,31 +183,32 @@ std::vector<Slot> slotsOf(const Netlist& n, const std::vector<Keeper>& keepers)
     return out;
 }
 
-/// Rows of a matrix times the slots, eight rows at a time in registers; what is nothing at both ends of a block's
-/// columns is left out.
-class BandedRows {
+/// Rows of a matrix times the slots, eight rows at a time in registers. Slots that none of the eight sees are left out,
+/// but for what they do at rest.
+class SparseRows {
 public:
     static constexpr std::size_t kHigh = 8;
 
     /// @param rows  each as long as the slots, and its constant behind
-    BandedRows(const std::vector<std::vector<double>>& rows,
+    SparseRows(const std::vector<std::vector<double>>& rows, const std::vector<double>& rest,
                const std::function<bool(std::size_t, std::size_t)>& counts)
     {
         for (std::size_t at = 0; at < rows.size(); at += kHigh) {
             const std::size_t high = std::min(kHigh, rows.size() - at), slots = rows[at].size() - 1;
-            const auto any = [&](std::size_t slot) {
-                for (std::size_t r = 0; r < high; ++r)
-                    if (counts(at + r, slot)) return true;
-                return false;
+            Block block;
+            const auto add = [&](std::size_t slot) {
+                for (std::size_t r = 0; r < kHigh; ++r) block.values.push_back(r < high ? rows[at + r][slot] : 0.0);
             };
-            Block block{0, slots, {}};
-            while (block.slots > 0 && !any(block.first)) ++block.first, --block.slots;
-            while (block.slots > 0 && !any(block.first + block.slots - 1)) --block.slots;
-            block.values.assign((block.slots + 1) * kHigh, 0.0);
-            for (std::size_t r = 0; r < high; ++r) {
-                block.values[r] = rows[at + r][slots];
-                for (std::size_t i = 0; i < block.slots; ++i)
-                    block.values[(i + 1) * kHigh + r] = rows[at + r][block.first + i];
+            add(slots);
+            for (std::size_t i = 0; i < slots; ++i) {
+                bool any = false;
+                for (std::size_t r = 0; r < high; ++r) any = any || counts(at + r, i);
+                if (any) {
+                    block.slots.push_back(std::uint32_t(i));
+                    add(i);
+                } else {
+                    for (std::size_t r = 0; r < high; ++r) block.values[r] += rows[at + r][i] * rest[i];
+                }
             }
             blocks_.push_back(std::move(block));
         }
@@ -200,21 +221,21 @@ public:
         // them.
         typedef double Lanes __attribute__((vector_size(32), aligned(8)));
         for (const Block& b : blocks_) {
-            const double* values = b.values.data();
             // Two slots at a time: a sum waits for the one before it for as long as four slots take otherwise.
-            const Lanes* lanes = reinterpret_cast<const Lanes*>(values);
+            const Lanes* lanes = reinterpret_cast<const Lanes*>(b.values.data());
             Lanes low = lanes[0], high = lanes[1], low2{}, high2{};
-            const double* from = slots + b.first;
+            const std::uint32_t* from = b.slots.data();
+            const std::size_t n = b.slots.size();
             lanes += 2;
-            for (std::size_t i = 0; i < b.slots / 2; ++i, from += 2, lanes += 4) {
-                low += lanes[0] * from[0];
-                high += lanes[1] * from[0];
-                low2 += lanes[2] * from[1];
-                high2 += lanes[3] * from[1];
+            for (std::size_t i = 0; i < n / 2; ++i, from += 2, lanes += 4) {
+                low += lanes[0] * slots[from[0]];
+                high += lanes[1] * slots[from[0]];
+                low2 += lanes[2] * slots[from[1]];
+                high2 += lanes[3] * slots[from[1]];
             }
-            if (b.slots % 2 == 1) {
-                low += lanes[0] * from[0];
-                high += lanes[1] * from[0];
+            if (n % 2 == 1) {
+                low += lanes[0] * slots[from[0]];
+                high += lanes[1] * slots[from[0]];
             }
             *reinterpret_cast<Lanes*>(out) = low + low2;
             *reinterpret_cast<Lanes*>(out + 4) = high + high2;
@@ -224,8 +245,8 @@ public:
 
 private:
     struct Block {
-        std::size_t first, slots;
-        std::vector<double> values; ///< the constants, then the slots, kHigh of each
+        std::vector<std::uint32_t> slots;
+        std::vector<double> values; ///< the constants, then those of each slot, kHigh of each
     };
     std::vector<Block> blocks_;
 };
@@ -236,30 +257,78 @@ struct Coupling {
     double gridByGrid, gridByPlate, plateByGrid, plateByPlate;
 };
 
+/// A tube's port in time. Its current is the mean over the straight line that its voltages go along from the last
+/// sample to this one, which keeps most of what would fold from far above out of the circuit; that is half a sample
+/// late, so a parabola through the last three means gives the value of now. Source: Parker, Zavalishin and Le Bivic
+/// 2016, Reducing the aliasing of nonlinear waveshaping using continuous-time convolution; the mean by the trapezoidal
+/// rule in quarters, as a current of two voltages has no antiderivative in a table.
+struct Port {
+    using Pair = std::array<double, 2>; ///< of grid and plate
+
+    double grid = 0.0, plate = 0.0;        ///< volts without the currents
+    Pair now{}, mean{}, before{}, third{}; ///< the current there; means of the last line and of the one before it
+    Pair offset{};                         ///< what the table lacks at rest
+
+    /// So that a circuit at rest stays there: `now` is what the law says.
+    [[gnu::always_inline]] inline void rest(const TubeTable& table) noexcept
+    {
+        const Pair found = table.at(grid, plate);
+        for (std::size_t j = 0; j < 2; ++j) {
+            offset[j] = now[j] - found[j];
+            mean[j] = before[j] = third[j] = now[j];
+        }
+    }
+    [[gnu::always_inline]] inline Pair currents(const TubeTable& table, double toGrid, double toPlate) noexcept
+    {
+        constexpr double kStraightA = 1e-6; // a line between currents so near is one
+        Pair next = table.at(toGrid, toPlate), line, out;
+        for (std::size_t j = 0; j < 2; ++j) next[j] += offset[j], line[j] = 0.5 * (now[j] + next[j]);
+        if (std::abs(next[0] - now[0]) + std::abs(next[1] - now[1]) > kStraightA) {
+            const double byGrid = 0.25 * (toGrid - grid), byPlate = 0.25 * (toPlate - plate);
+            const Pair a = table.at(grid + byGrid, plate + byPlate),
+                       b = table.at(grid + 2.0 * byGrid, plate + 2.0 * byPlate),
+                       c = table.at(toGrid - byGrid, toPlate - byPlate);
+            for (std::size_t j = 0; j < 2; ++j) line[j] = 0.25 * (line[j] + a[j] + b[j] + c[j] + 3.0 * offset[j]);
+        }
+        for (std::size_t j = 0; j < 2; ++j) {
+            // A parabola through four currents whose neighbours have these means, at its end.
+            out[j] = 1.875 * line[j] - 1.375 * mean[j] + 0.625 * before[j] - 0.125 * third[j];
+            third[j] = before[j];
+            before[j] = mean[j];
+        }
+        mean = line, now = next, grid = toGrid, plate = toPlate;
+        return out;
+    }
+};
+
 } // namespace
 
 struct CircuitSolver::State {
     std::size_t tubes = 0;
-    std::optional<BandedRows> voltages; ///< two of each tube, without its own currents
-    std::optional<BandedRows> nexts;    ///< the histories in the order of their slots, then the output
+    std::optional<SparseRows> voltages; ///< two of each tube, without its own currents
+    std::optional<SparseRows> nexts;    ///< the histories in the order of their slots, then the output
     std::size_t output = 0;             ///< where that is
     std::vector<std::size_t> historySlots, currentSlots;
     std::size_t inputSlot = 0;
     std::vector<std::vector<Coupling>> couplings; ///< of each tube
-    std::vector<TubeTable> tables;
+    std::vector<std::shared_ptr<const TubeTable>> tables;
+    std::vector<Port> restPorts;
     std::vector<double> restSlots;
     double restOut = 0.0;
     std::vector<TubeCurrents> restCurrents;
     std::vector<std::array<double, 2>> restVoltages;
 
+    std::vector<Port> ports;
     std::vector<double> slots, volts, next;
     std::vector<double> before, last, third; ///< the currents of the samples before
 
     void reset() noexcept
     {
         slots = restSlots;
+        ports = restPorts;
         for (std::size_t i = 0; i < 2 * tubes; ++i) before[i] = last[i] = third[i] = slots[currentSlots[i]];
     }
+    void rest() noexcept;
     double step(double in) noexcept;
 };
 
@@ -274,7 +343,7 @@ CircuitSolver::CircuitSolver(const Netlist& n, double rateHz) : state_(std::make
     std::vector<double> plateS, restCurrent;
     for (const auto& t : n.tubes) {
         const double vg = across(rest, t.grid, t.cathode), vp = across(rest, t.plate, t.cathode);
-        plateS.push_back(tubeSlopes(t.law, vg, vp).plateByPlate);
+        plateS.push_back(double(float(tubeSlopes(t.law, vg, vp).plateByPlate)));
         nodal.conductance(t.plate, t.cathode, plateS.back());
         s.restVoltages.push_back({vg, vp});
         s.restCurrents.push_back(tubeCurrents(t.law, vg, vp));
@@ -307,9 +376,10 @@ CircuitSolver::CircuitSolver(const Netlist& n, double rateHz) : state_(std::make
         };
         effects.push_back(solved.solve(currentOf()));
         const bool isCapacitor = slot.kind == Slot::Kind::History && !keepers[slot.of].isInductor();
-        most.push_back(slot.kind == Slot::Kind::Input ? kMostV
-                       : isCapacitor                  ? kMostV * keepers[slot.of].siemens
-                                                      : kMostA);
+        most.push_back(slot.kind == Slot::Kind::Input     ? kMostInV
+                       : isCapacitor                      ? kMostV * keepers[slot.of].siemens
+                       : slot.kind == Slot::Kind::History ? kMostInductorA
+                                                          : mostOf(n.tubes[slot.of].law));
     }
     effects.push_back(solved.solve(nodal.supplies(n)));
     const auto rowAcross = [&](Netlist::Node a, Netlist::Node b, double scale) {
@@ -321,6 +391,7 @@ CircuitSolver::CircuitSolver(const Netlist& n, double rateHz) : state_(std::make
     double supplyV = 0.0;
     for (const auto& b : n.supplies) supplyV = std::max(supplyV, b.volts);
     std::vector<std::vector<double>> voltages, nexts;
+    std::vector<TubeTable::Spec> specs;
     s.couplings.resize(s.tubes);
     for (std::size_t t = 0; t < s.tubes; ++t) {
         const auto& tube = n.tubes[t];
@@ -331,13 +402,16 @@ CircuitSolver::CircuitSolver(const Netlist& n, double rateHz) : state_(std::make
         };
         const auto own = with(t);
         const double gridA = restCurrent[2 * t], plateA = restCurrent[2 * t + 1];
-        const double gridV = s.restVoltages[t][0] - own[0][0] * gridA - own[0][1] * plateA,
-                     plateV = s.restVoltages[t][1] - own[1][0] * gridA - own[1][1] * plateA;
-        s.tables.emplace_back(tube.law, own, plateS[t], plateV, spanOf(tube.law) * supplyV);
-        s.tables.back().makeExactAt(gridV, plateV, {gridA, plateA});
+        Port port;
+        port.grid = s.restVoltages[t][0] - own[0][0] * gridA - own[0][1] * plateA;
+        port.plate = s.restVoltages[t][1] - own[1][0] * gridA - own[1][1] * plateA;
+        port.now = {gridA, plateA};
+        s.restPorts.push_back(port);
+        specs.push_back({tube.law, own, plateS[t], std::round(port.plate), spanOf(tube.law) * supplyV, float(plateA)});
         for (std::size_t m = 0; m < t; ++m) {
             const auto c = with(m);
-            if (kMostA * std::max({std::abs(c[0][0]), std::abs(c[0][1]), std::abs(c[1][0]), std::abs(c[1][1])}) >
+            if (mostOf(n.tubes[m].law) *
+                    std::max({std::abs(c[0][0]), std::abs(c[0][1]), std::abs(c[1][0]), std::abs(c[1][1])}) >
                 kNothingV)
                 s.couplings[m].push_back({t, c[0][0], c[0][1], c[1][0], c[1][1]});
         }
@@ -346,22 +420,25 @@ CircuitSolver::CircuitSolver(const Netlist& n, double rateHz) : state_(std::make
         voltages.push_back(std::move(grid));
         voltages.push_back(std::move(plate));
     }
+    s.tables = tubeTables(specs);
+    s.rest();
     std::vector<double> nothing; // below which a row does not see a slot, in its own unit
     s.restSlots.assign(slots.size(), 0.0);
     for (const std::size_t i : s.historySlots) {
         const Keeper& k = keepers[slots[i].of];
         nexts.push_back(rowAcross(k.a, k.b, 2.0 * k.siemens));
         nexts.back()[i] += k.own;
-        nothing.push_back(kNothingV * k.siemens);
+        nothing.push_back(kNothingInAStepV * k.siemens);
         s.restSlots[i] = (k.isInductor() ? kWireS : k.siemens) * across(rest, k.a, k.b);
     }
     s.output = nexts.size();
     nexts.push_back(rowAcross(n.output, Netlist::kGround, 1.0));
     nothing.push_back(kNothingV);
-    s.voltages.emplace(voltages,
-                       [&](std::size_t r, std::size_t i) { return std::abs(voltages[r][i]) * most[i] > kNothingV; });
-    s.nexts.emplace(nexts, [&](std::size_t r, std::size_t i) { return std::abs(nexts[r][i]) * most[i] > nothing[r]; });
     for (std::size_t i = 0; i < 2 * s.tubes; ++i) s.restSlots[s.currentSlots[i]] = restCurrent[i];
+    s.voltages.emplace(voltages, s.restSlots,
+                       [&](std::size_t r, std::size_t i) { return std::abs(voltages[r][i]) * most[i] > kNothingV; });
+    s.nexts.emplace(nexts, s.restSlots,
+                    [&](std::size_t r, std::size_t i) { return std::abs(nexts[r][i]) * most[i] > nothing[r]; });
     s.volts.resize(s.voltages->size());
     s.next.resize(s.nexts->size());
     for (auto* currents : {&s.before, &s.last, &s.third}) currents->resize(2 * s.tubes);
@@ -374,12 +451,15 @@ CircuitSolver::~CircuitSolver() = default;
 CircuitSolver::CircuitSolver(CircuitSolver&&) noexcept = default;
 CircuitSolver& CircuitSolver::operator=(CircuitSolver&&) noexcept = default;
 
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_ADDRESS__) &&               \
-    !defined(__SANITIZE_THREAD__)
-__attribute__((target_clones("arch=x86-64-v3", "default"))) // chosen when the program is loaded
-#endif
-double
-CircuitSolver::State::step(double in) noexcept
+/// The tables' shortcomings at rest, by the very arithmetic of step().
+GRISTLE_FOR_BOTH_PROCESSORS
+void CircuitSolver::State::rest() noexcept
+{
+    for (std::size_t t = 0; t < tubes; ++t) restPorts[t].rest(*tables[t]);
+}
+
+GRISTLE_FOR_BOTH_PROCESSORS
+double CircuitSolver::State::step(double in) noexcept
 {
     slots[inputSlot] = in;
     // What the tubes' currents will be, a parabola for plates, a line for grids: what a grid draws comes back within
@@ -390,7 +470,7 @@ CircuitSolver::State::step(double in) noexcept
     last.swap(before);
     voltages->times(slots.data(), volts.data());
     for (std::size_t t = 0; t < tubes; ++t) {
-        const auto found = tables[t].at(volts[2 * t], volts[2 * t + 1]);
+        const auto found = ports[t].currents(*tables[t], volts[2 * t], volts[2 * t + 1]);
         double &grid = slots[currentSlots[2 * t]], &plate = slots[currentSlots[2 * t + 1]];
         const double byGrid = found[0] - grid, byPlate = found[1] - plate;
         for (const Coupling& c : couplings[t]) {

@@ -10,8 +10,8 @@ void Netlist::tube(Node plate, Node grid, Node cathode, const TubeLaw& law)
     tubes.push_back({plate, grid, cathode, law});
     std::visit(
         [&](const auto& l) {
-            capacitor(grid, plate, l.gridPlateF);
-            capacitor(grid, cathode, l.gridCathodeF);
+            if (l.gridPlateF > 0.0) capacitor(grid, plate, l.gridPlateF);
+            if (l.gridCathodeF > 0.0) capacitor(grid, cathode, l.gridCathodeF);
         },
         law);
 }

@@ -44,7 +44,7 @@ public:
     void supply(Node node, double volts) { supplies.push_back({node, volts}); }
     void inductor(Node a, Node b, double henry) { inductors.push_back({a, b, henry}); }
     void transformer(Node a, Node b, Node c, Node d, double ratio) { transformers.push_back({a, b, c, d, ratio}); }
-    /// Adds its two capacitances, too. Tubes are solved in the order in which they are added: along the signal.
+    /// Adds the capacitances of its law, too. Tubes are solved in the order in which they are added: along the signal.
     void tube(Node plate, Node grid, Node cathode, const TubeLaw& law);
     /// A potentiometer between `top` and `bottom`. @param turn  of the wiper from the bottom, 0 to 1, held off both
     /// ends

@@ -8,6 +8,7 @@ namespace gristle::core {
 /// simulations: a smooth form of the three-halves law. Values of our own, near those of common small triodes.
 struct GridDiode {
     double perveance = 6e-4, sharpness = 10.0, exponent = 1.35;
+    bool operator==(const GridDiode&) const = default;
 };
 
 /// A triode's plate current by a smooth form of the three-halves law. Source: Koren 1996, Improved vacuum tube models
@@ -15,7 +16,9 @@ struct GridDiode {
 struct Triode {
     double mu = 95.0, exponent = 1.4, kg = 1100.0, kp = 580.0, kvb = 300.0;
     GridDiode diode{};
-    double gridPlateF = 1.7e-12, gridCathodeF = 2.0e-12;
+    double gridPlateF = 1.8e-12,
+           gridCathodeF = 0.0; ///< that to the cathode is nothing beside what the gain makes of this
+    bool operator==(const Triode&) const = default;
 };
 
 /// A power pentode whose screen is held at a steady voltage. Source: Koren 1996, as above. Values of our own, near
@@ -24,7 +27,8 @@ struct Pentode {
     double screenV = 360.0;
     double mu = 9.0, exponent = 1.35, kg = 1000.0, kp = 55.0, kvb = 24.0;
     GridDiode diode{2e-3, 6.0, 1.35};
-    double gridPlateF = 0.6e-12, gridCathodeF = 14e-12;
+    double gridPlateF = 0.0, gridCathodeF = 20e-12; ///< a screen keeps the plate away; the little left is in this
+    bool operator==(const Pentode&) const = default;
 };
 
 using TubeLaw = std::variant<Triode, Pentode>;
@@ -37,9 +41,21 @@ struct TubeSlopes {
     double gridByGrid = 0.0, plateByGrid = 0.0, plateByPlate = 0.0;
 };
 
+struct TubePoint {
+    TubeCurrents currents;
+    TubeSlopes slopes;
+};
+
 /// @param gridV, plateV  against the cathode
-TubeCurrents tubeCurrents(const TubeLaw& law, double gridV, double plateV) noexcept;
-TubeSlopes tubeSlopes(const TubeLaw& law, double gridV, double plateV) noexcept;
+TubePoint tubePoint(const TubeLaw& law, double gridV, double plateV) noexcept;
+inline TubeCurrents tubeCurrents(const TubeLaw& law, double gridV, double plateV) noexcept
+{
+    return tubePoint(law, gridV, plateV).currents;
+}
+inline TubeSlopes tubeSlopes(const TubeLaw& law, double gridV, double plateV) noexcept
+{
+    return tubePoint(law, gridV, plateV).slopes;
+}
 const GridDiode& diodeOf(const TubeLaw& law) noexcept;
 
 } // namespace gristle::core

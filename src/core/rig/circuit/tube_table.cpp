@@ -1,70 +1,162 @@
 #include "core/rig/circuit/tube_table.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
+#include <list>
+#include <mutex>
+#include <thread>
+#include <utility>
 
 namespace gristle::core {
 
 namespace {
 
-double left(const TubeCurrents& i, double plateS, std::array<double, 2> v) noexcept { return i.plate - plateS * v[1]; }
+constexpr double kLowV = 40.0, kHighV = 160.0; // of a plate, for the lines
+
+/// The grid at which the plate's current ends.
+double cutOffV(const TubeLaw& law, double plateV)
+{
+    const auto* const triode = std::get_if<Triode>(&law);
+    const auto* const pentode = std::get_if<Pentode>(&law);
+    return triode ? -plateV / triode->mu : -pentode->screenV / pentode->mu;
+}
+
+/// The plate's current less that through its own conductance.
+double left(const TubeCurrents& i, double plateS, double vp) noexcept { return i.plate - plateS * vp; }
+
+/// Voltages at a tube and the currents there.
+struct Solved {
+    std::array<double, 2> volts;
+    TubeCurrents currents;
+};
 
 /// Solves v = p + F i(v) from a first guess by Newton's method with halved steps.
-std::array<double, 2> solve(const TubeLaw& t, const TubeTable::Loading& f, double plateS, std::array<double, 2> p,
-                            std::array<double, 2> v)
+Solved solve(const TubeTable::Spec& t, std::array<double, 2> p, std::array<double, 2> v)
 {
-    const auto miss = [&](std::array<double, 2> x) {
-        const TubeCurrents i = tubeCurrents(t, x[0], x[1]);
-        const double plate = left(i, plateS, x);
-        return std::array<double, 2>{x[0] - p[0] - f[0][0] * i.grid - f[0][1] * plate,
-                                     x[1] - p[1] - f[1][0] * i.grid - f[1][1] * plate};
+    constexpr double kNothingV = 1e-7; // a table holds single precision
+    constexpr int kRounds = 100, kHalvings = 30;
+    const auto& f = t.loading;
+    TubePoint at = tubePoint(t.law, v[0], v[1]);
+    const auto missOf = [&](std::array<double, 2> x, const TubePoint& there) {
+        const double plate = left(there.currents, t.plateS, x[1]), grid = there.currents.grid;
+        return std::array<double, 2>{x[0] - p[0] - f[0][0] * grid - f[0][1] * plate,
+                                     x[1] - p[1] - f[1][0] * grid - f[1][1] * plate};
     };
     const auto size = [](std::array<double, 2> m) { return std::hypot(100.0 * m[0], m[1]); };
-    std::array<double, 2> m = miss(v);
-    for (int round = 0; round < 100 && size(m) > 1e-10; ++round) {
-        const TubeSlopes s = tubeSlopes(t, v[0], v[1]);
-        const double byPlate = s.plateByPlate - plateS, byGrid = s.plateByGrid;
+    std::array<double, 2> m = missOf(v, at);
+    for (int round = 0; round < kRounds && size(m) > kNothingV; ++round) {
+        const TubeSlopes& s = at.slopes;
+        const double byPlate = s.plateByPlate - t.plateS, byGrid = s.plateByGrid;
         const double a = 1.0 - f[0][0] * s.gridByGrid - f[0][1] * byGrid, b = -f[0][1] * byPlate,
                      c = -f[1][0] * s.gridByGrid - f[1][1] * byGrid, d = 1.0 - f[1][1] * byPlate;
         const double det = a * d - b * c;
         const std::array<double, 2> step{(d * m[0] - b * m[1]) / det, (a * m[1] - c * m[0]) / det};
         double part = 1.0;
-        for (int half = 0; half < 30; ++half, part *= 0.5) {
+        for (int half = 0; half < kHalvings; ++half, part *= 0.5) {
             const std::array<double, 2> next{v[0] - part * step[0], v[1] - part * step[1]};
-            if (const auto there = miss(next); size(there) < size(m)) {
-                v = next, m = there;
+            const TubePoint there = tubePoint(t.law, next[0], next[1]);
+            if (const auto miss = missOf(next, there); size(miss) < size(m)) {
+                v = next, m = miss, at = there;
                 break;
             }
         }
     }
-    return v;
+    return {v, at.currents};
+}
+
+/// To five digits, so that what is the same but for rounding shares a table.
+double rounded(double x)
+{
+    if (x == 0.0) return 0.0;
+    const double unit = std::pow(10.0, std::floor(std::log10(std::abs(x))) - 4.0);
+    return std::round(x / unit) * unit;
 }
 
 } // namespace
 
-TubeTable::TubeTable(const TubeLaw& law, const Loading& f, double plateS, double plateV, double spanV)
-    : lowPlate_(plateV - spanV), perVolt_((kPlate - 1) / (2.0 * spanV)), values_(2 * std::size_t(kGrid) * kPlate)
+TubeTable::TubeTable(const Spec& spec)
+    : spec_(spec), lowPlate_(spec.plateV - spec.spanV), perVolt_((kPlate - 1) / (2.0 * spec.spanV)),
+      values_(2 * std::size_t(kGrid) * kPlate)
 {
-    const double farthest = kFarV / (kFarV + kBend);
+    // What stands at the port where the tube's own voltages are known: the plate's current comes back to the grid
+    // through the capacitance between them, the more of it within a step the shorter that is, so the lines lean.
+    const auto portAt = [&](double vg, double vp) {
+        const TubeCurrents i = tubeCurrents(spec.law, vg, vp);
+        const double plate = left(i, spec.plateS, vp);
+        return std::array{vg - spec.loading[0][0] * i.grid - spec.loading[0][1] * plate,
+                          vp - spec.loading[1][0] * i.grid - spec.loading[1][1] * plate};
+    };
+    struct Line {
+        double at, lean;
+    };
+    const auto through = [](std::array<double, 2> a, std::array<double, 2> b) {
+        const double lean = (b[0] - a[0]) / (b[1] - a[1]);
+        return Line{a[0] - lean * a[1], lean};
+    };
+    const Line cut = through(portAt(cutOffV(spec.law, kLowV), kLowV), portAt(cutOffV(spec.law, kHighV), kHighV)),
+               onset = through(portAt(0.0, kLowV), portAt(0.0, kHighV));
+    centreV_ = 0.5 * (cut.at + onset.at);
+    centreLean_ = 0.5 * (cut.lean + onset.lean);
+    widthV_ = onset.at - cut.at;
+    widthLean_ = onset.lean - cut.lean;
     for (int row = 0; row < kPlate; ++row) {
         const double plate = lowPlate_ + row / perVolt_;
-        std::array<double, 2> v{0.0, plate};
+        std::array<double, 2> third{0.0, plate}, before = third, last = third;
         for (int column = 0; column < kGrid; ++column) {
-            const double x = farthest * (2.0 * column / (kGrid - 1) - 1.0), grid = kBend * x / (1.0 - std::abs(x));
-            v = solve(law, f, plateS, {grid, plate}, v);
-            const TubeCurrents i = tubeCurrents(law, v[0], v[1]);
+            const double x = kFarthest * (2.0 * column / (kGrid - 1) - 1.0),
+                         grid = centreV_ + centreLean_ * plate + kBend * widthAt(plate) * x / (1.0 - std::abs(x));
+            const auto next = [&](std::size_t i) { return 3.0 * (last[i] - before[i]) + third[i]; };
+            const Solved found = solve(spec, {grid, plate}, {next(0), next(1)});
+            third = std::exchange(before, std::exchange(last, found.volts));
             const std::size_t at = 2 * (std::size_t(row) * kGrid + std::size_t(column));
-            values_[at] = float(i.grid);
-            values_[at + 1] = float(left(i, plateS, v));
+            values_[at] = float(found.currents.grid);
+            values_[at + 1] = float(left(found.currents, spec.plateS, found.volts[1]) - double(spec.plateA));
         }
     }
 }
 
-void TubeTable::makeExactAt(double grid, double plate, const std::array<double, 2>& currents) noexcept
+std::vector<std::shared_ptr<const TubeTable>> tubeTables(std::vector<TubeTable::Spec> specs)
 {
-    offset_ = {};
-    const auto found = at(grid, plate);
-    offset_ = {currents[0] - found[0], currents[1] - found[1]};
+    constexpr std::size_t kKept = 100;
+    using Table = std::shared_ptr<const TubeTable>;
+    static std::mutex mutex;
+    static std::list<Table> kept; // the last used first
+    for (auto& s : specs)
+        for (auto& row : s.loading)
+            for (double& ohm : row) ohm = rounded(ohm);
+    std::vector<Table> out(specs.size());
+    std::vector<std::size_t> missing, twins; // a twin is like a missing one before it
+    {
+        const std::lock_guard lock(mutex);
+        for (std::size_t i = 0; i < specs.size(); ++i) {
+            const auto at = std::ranges::find_if(kept, [&](const Table& t) { return t->spec() == specs[i]; });
+            const bool isTwin = std::ranges::any_of(missing, [&](std::size_t m) { return specs[m] == specs[i]; });
+            if (at != kept.end()) {
+                out[i] = *at;
+                kept.splice(kept.begin(), kept, at);
+            } else {
+                (isTwin ? twins : missing).push_back(i);
+            }
+        }
+    }
+    std::atomic<std::size_t> next{0};
+    const auto work = [&] {
+        for (std::size_t i = next++; i < missing.size(); i = next++)
+            out[missing[i]] = std::make_shared<const TubeTable>(specs[missing[i]]);
+    };
+    {
+        std::vector<std::jthread> helpers;
+        const std::size_t cores = std::max(1u, std::thread::hardware_concurrency());
+        for (std::size_t h = 1; h < std::min(cores, missing.size()); ++h) helpers.emplace_back(work);
+        work();
+    }
+    for (const std::size_t i : twins)
+        out[i] = out[*std::ranges::find_if(missing, [&](std::size_t m) { return specs[m] == specs[i]; })];
+    const std::lock_guard lock(mutex);
+    for (const std::size_t i : missing) kept.push_front(out[i]);
+    if (kept.size() > kKept) kept.resize(kKept);
+    return out;
 }
 
 } // namespace gristle::core

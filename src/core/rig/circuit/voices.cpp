@@ -163,10 +163,10 @@ Node tightCascade(Netlist& n, Node in, const AmplifierControls& c)
     n.capacitor(n.capacitors.back().b, drive, 470e-12); // the top goes past the resistor
     const Node second =
         addStage(n, throughResistor(n, addVolume(n, drive, 1e6, c.drive), 150e3), supply, {100e3, 1800.0, 1e-6});
-    const Node third = addStage(n, throughResistor(n, couple(n, second, 22e-9, 470e3, 470e3), 100e3), supply,
+    const Node third = addStage(n, throughResistor(n, couple(n, second, 22e-9, 470e3, 120e3), 100e3), supply,
                                 {100e3, 10e3, 0.0}); // cold: clips one side early
     const Node fourth =
-        addStage(n, throughResistor(n, couple(n, third, 22e-9, 470e3, 470e3), 100e3), supply, {100e3, 1800.0, 0.0});
+        addStage(n, throughResistor(n, couple(n, third, 22e-9, 470e3, 120e3), 100e3), supply, {100e3, 1800.0, 0.0});
     return addVolume(n, addToneStack(n, fourth, {470e-12, 56e3, 22e-9, 22e-9, 250e3, 500e3, 25e3}, c), 1e6, c.master);
 }
 

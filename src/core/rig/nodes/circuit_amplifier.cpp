@@ -15,8 +15,7 @@ constexpr double kLeastSagOhm = 30.0, kMoreSagOhm = 300.0, kReservoirF = 47e-6;
 constexpr double kSpeakerDb = -30.0; // DESIGN.md: the loudspeaker's voltage less a fixed 30 dB
 constexpr std::size_t kChunk = 128;  // base frames at a time: the raised work stays in the first cache
 
-/// A voice at work: its netlist solved at a raised rate (192 kHz or near it for playing, 384 kHz for rendering). Each
-/// channel has an amplifier of its own.
+/// A voice at work: its netlist solved at a raised rate. Each channel has an amplifier of its own.
 class CircuitAmplifier final : public NodeProcessor {
 public:
     CircuitAmplifier(Netlist netlist, double gain) : netlist_(std::move(netlist)), gain_(static_cast<float>(gain)) {}
@@ -24,8 +23,8 @@ public:
     void prepare(const PrepareSpec& spec) override
     {
         sides_.clear();
-        const std::size_t whole = Oversampler::factorFor(spec.rateHz);
-        const std::size_t factor = spec.live ? std::max<std::size_t>(2, whole / 2) : whole;
+        // 768 kHz or near it for rendering, half of that for playing: what folds from there is not heard.
+        const std::size_t factor = Oversampler::factorFor(spec.rateHz) * (spec.live ? 1 : 2);
         for (std::size_t c = 0; c < spec.channels; ++c) {
             sides_.push_back({Oversampler(factor), CircuitSolver(netlist_, spec.rateHz * double(factor))});
             sides_.back().over.prepare(kChunk);
@@ -87,7 +86,7 @@ NodeType circuitAmplifierNode()
                            dial("presence", "5", "takes the top out of the power stage's feedback"),
                            dial("depth", "5", "takes the low end out of it"),
                            dial("sag", "3", "how far the supply gives way under load")},
-            .make = [](const ParameterValues& v, const NodeContext&) -> Result<std::unique_ptr<NodeProcessor>> {
+            .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
                 const auto at = [&](const char* key) { return numberOf(v, key) / 10.0; };
                 const AmplifierControls controls{at("drive"),  at("bass"),     at("middle"), at("treble"),
                                                  at("master"), at("presence"), at("depth")};
