@@ -1,8 +1,8 @@
 // The physics of single nodes, each against its source; what every node has to hold stands in test_rig.
 
-#include "core/rig/compiled_rig.h"
 #include "core/units/calibration.h"
 #include "core/units/decibels.h"
+#include "support/chain.h"
 #include "support/signals.h"
 
 #include <QtTest/QtTest>
@@ -15,33 +15,11 @@ namespace {
 
 constexpr double kRate = 48000.0, kPi = std::numbers::pi;
 
-/// What a chain makes of a mono signal in volts.
 std::vector<float> through(const char* line, std::vector<float> x, double fullScaleV = 1.0, double rate = kRate)
 {
-    RigDocument rig;
-    rig.chain = parseRecallLine(line).value();
-    CompileOptions options;
-    options.context.rateHz = rate;
-    options.context.fullScaleV = fullScaleV;
-    auto compiled = CompiledRig::compile(rig, options).value();
-    const std::size_t late = compiled.latency();
-    x.resize(x.size() + late);
-    std::vector<float> second(x.size());
-    for (std::size_t at = 0; at < x.size(); at += 1000) {
-        AudioBlock b{{x.data() + at, second.data() + at}, 1, std::min<std::size_t>(1000, x.size() - at)};
-        compiled.process(b);
-    }
-    return {x.begin() + long(late), x.end()};
+    return test::throughChain(line, std::move(x), rate, fullScaleV)[0];
 }
-
-/// The response of a linear chain at a frequency, dB, from its impulse response.
-double responseDb(const std::vector<float>& h, double hz, double rate)
-{
-    std::complex<double> sum = 0.0;
-    for (std::size_t i = 0; i < h.size(); ++i)
-        sum += double(h[i]) * std::polar(1.0, -2.0 * kPi * hz * double(i) / rate);
-    return 20.0 * std::log10(std::abs(sum));
-}
+using test::responseDb;
 
 /// A tone whose level steps up at `from` and down again at `to` seconds.
 std::vector<float> burst(double hz, double soft, double loud, double from, double to, double seconds)

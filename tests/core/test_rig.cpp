@@ -91,6 +91,40 @@ const char* const kChains[] = {"gain db=6",
                                "eq low_cut=80 low_slope=24 db1=6 q1=2 low_db=-4 high_db=5 high_cut=9000 high_slope=18",
                                "{ gain db=-6 ; drive ; delay time=20ms } | place"};
 
+/// A node with values anywhere in their ranges, as a recall line. Nodes that need a file get none and are left out.
+std::string anyLine(const NodeType& type, unsigned seed)
+{
+    std::minstd_rand random(seed * 7919u + 17u);
+    const auto part = [&] { return double(random() % 10001) / 10000.0; };
+    std::string line = type.type;
+    for (const ParameterSpec& p : type.parameters) {
+        line += " " + p.key + "=";
+        switch (p.kind) {
+        case ParameterKind::Choice: line += p.choices[random() % p.choices.size()]; break;
+        case ParameterKind::Time: line += std::to_string(1 + random() % 900) + "ms"; break;
+        case ParameterKind::File: return {};
+        case ParameterKind::Number: {
+            const double x = p.scale == Scale::Logarithmic ? p.min * std::pow(p.max / p.min, part())
+                                                           : p.min + (p.max - p.min) * part();
+            line += valueText(std::clamp(x, p.min, p.max));
+        }
+        }
+    }
+    return line;
+}
+
+/// Every node of the registry, with its own values and with some of anybody's.
+void everyNode()
+{
+    QTest::addColumn<QString>("line");
+    for (const NodeType& type : nodeTypes())
+        for (unsigned seed = 0; seed < 3; ++seed) {
+            const std::string line = seed == 0 ? type.type : anyLine(type, seed);
+            if (!anyLine(type, 1).empty())
+                QTest::addRow("%s %u", type.type.c_str(), seed) << QString::fromStdString(line);
+        }
+}
+
 } // namespace
 
 class TestRig : public QObject {
@@ -115,6 +149,16 @@ private slots:
     void anySplitGivesTheSame();
     void silenceStaysSilent_data();
     void silenceStaysSilent();
+    void anyNodeAnySplit_data() { everyNode(); }
+    void anyNodeAnySplit();
+    void anyNodeFallsSilent_data() { everyNode(); }
+    void anyNodeFallsSilent();
+    void anyNodeIsBounded_data() { everyNode(); }
+    void anyNodeIsBounded();
+    void anyNodeIsWrittenAndRead_data() { everyNode(); }
+    void anyNodeIsWrittenAndRead();
+    void bypassDoesNothing_data() { everyNode(); }
+    void bypassDoesNothing();
     void latencyIsTrue_data();
     void latencyIsTrue();
     void stableAtEveryRate_data();
@@ -315,10 +359,77 @@ void TestRig::silenceStaysSilent()
         for (const float v : side) QVERIFY(std::abs(v) < 1e-6f); // -120 dBV: rounding of an offset stage
 }
 
+void TestRig::anyNodeAnySplit()
+{
+    QFETCH(QString, line);
+    const auto x = test::whiteNoise(0.2, 3000);
+    QVERIFY(run(line.toStdString(), x, 48000.0, 4096) == run(line.toStdString(), x, 48000.0, 0));
+}
+
+// Silence in, silence out; and after a burst, nothing of it is left when the tail that a node tells is over.
+void TestRig::anyNodeFallsSilent()
+{
+    QFETCH(QString, line);
+    constexpr double kRate = 48000.0;
+    for (const auto& side : run(line.toStdString(), std::vector<float>(4800, 0.0f)))
+        for (const float v : side) QVERIFY(std::abs(v) < 1e-6f);
+    RigDocument rig;
+    rig.chain = parseRecallLine(line.toStdString()).value();
+    CompileOptions options;
+    const double tail = CompiledRig::compile(rig, options).value().tailSeconds();
+    if (tail > 6.0) return; // the longest echoes are left to the ones of ordinary length
+    auto x = test::whiteNoise(0.3, 2400);
+    x.resize(x.size() + std::size_t((tail + 0.2) * kRate), 0.0f);
+    for (const auto& side : run(line.toStdString(), x)) {
+        const auto peakOf = [](std::span<const float> part) {
+            float peak = 0.0f;
+            for (const float v : part) peak = std::max(peak, std::abs(v));
+            return peak;
+        };
+        const float loud = peakOf(side), left = peakOf(std::span(side).last(std::size_t(0.1 * kRate)));
+        QVERIFY2(left <= 3.2e-5f * loud + 1e-6f, // -90 dB
+                 qPrintable(QString("%1 of %2 left after %3 s").arg(left).arg(loud).arg(tail)));
+    }
+}
+
+void TestRig::anyNodeIsBounded()
+{
+    QFETCH(QString, line);
+    for (const double rate : {44100.0, 96000.0, 192000.0}) {
+        auto x = test::whiteNoise(2.0, 6000);
+        for (std::size_t i = 3000; i < 4000; ++i) x[i] = 0.0f;
+        for (std::size_t i = 4000; i < 4500; ++i) x[i] = i % 2 ? 20.0f : -20.0f; // volts, far more than any guitar
+        for (const auto& side : run(line.toStdString(), x, rate))
+            for (const float v : side) QVERIFY(std::isfinite(v) && std::abs(v) < 2e4f);
+    }
+}
+
+void TestRig::anyNodeIsWrittenAndRead()
+{
+    QFETCH(QString, line);
+    RigDocument rig;
+    rig.chain = parseRecallLine(line.toStdString()).value();
+    QVERIFY(parseRecallLine(recallLine(rig.chain)).value() == rig.chain);
+    std::vector<std::string> warnings;
+    QVERIFY(rigFromJson(rigToJson(rig), Unknown::Refuse, warnings).value() == rig);
+    QVERIFY(warnings.empty());
+}
+
+void TestRig::bypassDoesNothing()
+{
+    QFETCH(QString, line);
+    const auto x = test::whiteNoise(0.2, 500);
+    const auto y = run(line.toStdString() + " bypass=on", x);
+    QCOMPARE(y.size(), std::size_t(1));
+    QVERIFY(y[0] == x);
+}
+
 void TestRig::latencyIsTrue_data()
 {
     QTest::addColumn<QString>("line");
-    for (const char* line : {"gain", "drive drive=0 tone=12000", "{ drive drive=0 ; gain db=-60 }"})
+    for (const char* line :
+         {"gain", "drive drive=0 tone=12000", "{ drive drive=0 ; gain db=-60 }", "limiter ceiling=10", "shift by=0",
+          "boost gain=0", "hardclip drive=0 tone=12000 level=-6"})
         QTest::newRow(line) << line;
 }
 

@@ -141,7 +141,7 @@ NodeType amplifierNode()
                            dial("middle", "5", "middle of the tone stack; interacts with the others"),
                            dial("treble", "5", "top of the tone stack; interacts with the others"),
                            dial("master", "4", "how hard the power stage is hit")},
-            .make = [](const ParameterValues& v, const NodeContext&) -> Result<std::unique_ptr<NodeProcessor>> {
+            .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
                 const Dials dials{numberOf(v, "drive"), numberOf(v, "bass"), numberOf(v, "middle"),
                                   numberOf(v, "treble"), numberOf(v, "master")};
                 return std::unique_ptr<NodeProcessor>(std::make_unique<Amplifier>(dials));

@@ -126,7 +126,7 @@ NodeType compressorNode()
                         .max = 1.0,
                         .initial = "1",
                         .about = "1: only the compressed sound"}},
-        .make = [](const ParameterValues& v, const NodeContext&) -> Result<std::unique_ptr<NodeProcessor>> {
+        .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
             return std::unique_ptr<NodeProcessor>(std::make_unique<Compressor>(Compressor::Dials{
                 numberOf(v, "threshold"), numberOf(v, "ratio"), numberOf(v, "knee"), numberOf(v, "attack"),
                 numberOf(v, "release"), numberOf(v, "gain"), numberOf(v, "blend")}));

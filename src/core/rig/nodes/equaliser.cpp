@@ -168,7 +168,7 @@ NodeType equaliserNode()
                 "Low and high cut by Butterworth filters, two shelves and three bells. What stands at 0 does nothing.",
             .channels = "any",
             .parameters = std::move(p),
-            .make = [](const ParameterValues& v, const NodeContext&) -> Result<std::unique_ptr<NodeProcessor>> {
+            .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
                 return std::unique_ptr<NodeProcessor>(std::make_unique<Equaliser>(v));
             }};
 }

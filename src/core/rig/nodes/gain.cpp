@@ -36,7 +36,7 @@ NodeType gainNode()
                             .max = 60.0,
                             .initial = "0",
                             .about = "by how much"}},
-            .make = [](const ParameterValues& v, const NodeContext&) -> Result<std::unique_ptr<NodeProcessor>> {
+            .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
                 return std::unique_ptr<NodeProcessor>(std::make_unique<Gain>(numberOf(v, "db")));
             }};
 }

@@ -74,18 +74,6 @@ private:
     bool isOpen_ = false;
 };
 
-ParameterSpec milliseconds(const char* key, double min, double max, const char* initial, const char* about)
-{
-    return {.key = key,
-            .label = key,
-            .unit = "ms",
-            .min = min,
-            .max = max,
-            .initial = initial,
-            .scale = min > 0.0 ? Scale::Logarithmic : Scale::Linear,
-            .about = about};
-}
-
 } // namespace
 
 NodeType gateNode()
@@ -120,7 +108,7 @@ NodeType gateNode()
                             .max = 100.0,
                             .initial = "60",
                             .about = "how far it turns down"}},
-            .make = [](const ParameterValues& v, const NodeContext& context) -> Result<std::unique_ptr<NodeProcessor>> {
+            .make = [](const ParameterValues& v, const NodeContext& context) -> MadeNode {
                 return std::unique_ptr<NodeProcessor>(std::make_unique<Gate>(Gate::Dials{
                     numberOf(v, "threshold"), numberOf(v, "hysteresis"), numberOf(v, "attack"), numberOf(v, "hold"),
                     numberOf(v, "release"), numberOf(v, "depth"), context.fullScaleV}));

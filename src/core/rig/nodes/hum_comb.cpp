@@ -117,6 +117,7 @@ public:
     {
         for (Comb& side : sides_) side.reset();
     }
+    double tailSeconds() const noexcept override { return kTailS; }
     void process(AudioBlock& block) noexcept override
     {
         for (std::size_t c = 0; c < block.channels; ++c)
@@ -127,6 +128,7 @@ public:
     }
 
 private:
+    static constexpr double kTailS = 2.0; // notches of kRestWidthHz let go of 90 dB in 1.7 s
     double mains_, width_;
     bool removed_;
     std::vector<Comb> sides_;
@@ -165,7 +167,7 @@ NodeType humCombNode()
                         .initial = "cleaned",
                         .choices = {"cleaned", "removed"},
                         .about = "removed: only what is taken away"}},
-        .make = [](const ParameterValues& v, const NodeContext&) -> Result<std::unique_ptr<NodeProcessor>> {
+        .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
             return std::unique_ptr<NodeProcessor>(
                 std::make_unique<HumComb>(numberOf(v, "mains"), numberOf(v, "width"), textOf(v, "hear") == "removed"));
         }};

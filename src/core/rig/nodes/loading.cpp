@@ -133,7 +133,7 @@ NodeType loadingNode()
                  number("taken_cable", "taken with cable", "m", 0.0, 100.0, "6", "when the DI was recorded"),
                  number("taken_input", "taken with input", "k\u03a9", 1.0, 20000.0, "1000", "when the DI was recorded",
                         Scale::Logarithmic)},
-            .make = [](const ParameterValues& v, const NodeContext&) -> Result<std::unique_ptr<NodeProcessor>> {
+            .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
                 return std::unique_ptr<NodeProcessor>(std::make_unique<Loading>(takenCircuitOf(v), guitarCircuitOf(v)));
             }};
 }

@@ -51,7 +51,7 @@ NodeType placeNode()
                             .initial = "3",
                             .choices = {"3", "4.5", "6"},
                             .about = "what the centre loses on each side"}},
-            .make = [](const ParameterValues& v, const NodeContext&) -> Result<std::unique_ptr<NodeProcessor>> {
+            .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
                 const auto law = parsePanLaw(textOf(v, "law"));
                 if (!law) return law.error();
                 return std::unique_ptr<NodeProcessor>(std::make_unique<Place>(numberOf(v, "at"), *law));

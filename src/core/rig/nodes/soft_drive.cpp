@@ -107,7 +107,7 @@ NodeType softDriveNode()
                             .max = 30.0,
                             .initial = "0",
                             .about = "gain behind it"}},
-            .make = [](const ParameterValues& v, const NodeContext&) -> Result<std::unique_ptr<NodeProcessor>> {
+            .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
                 return std::unique_ptr<NodeProcessor>(
                     std::make_unique<SoftDrive>(numberOf(v, "drive"), numberOf(v, "tone"), numberOf(v, "level")));
             }};

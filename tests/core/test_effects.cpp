@@ -1,0 +1,436 @@
+// What clips, what echoes and what rings: each against its source.
+
+#include "core/signal/biquad.h"
+#include "core/signal/diode_pair.h"
+#include "support/chain.h"
+#include "support/signals.h"
+
+#include <QtTest/QtTest>
+#include <random>
+
+using namespace gristle;
+using namespace gristle::core;
+using test::Sides;
+using test::throughChain;
+
+namespace {
+
+constexpr double kRate = 48000.0, kPi = std::numbers::pi;
+
+std::vector<float> impulse(double seconds, float height = 1.0f)
+{
+    std::vector<float> x(std::size_t(seconds * kRate));
+    x[0] = height;
+    return x;
+}
+
+double peakOf(std::span<const float> x)
+{
+    double peak = 0.0;
+    for (const float v : x) peak = std::max(peak, double(std::abs(v)));
+    return peak;
+}
+
+double powerOf(std::span<const float> x)
+{
+    double sum = 0.0;
+    for (const float v : x) sum += double(v) * double(v);
+    return sum / double(x.size());
+}
+
+double gainDbAt(const std::string& line, double hz, double volts)
+{
+    const auto x = test::sine(hz, volts, kRate, 0.5);
+    const auto y = throughChain(line, x)[0];
+    return 20.0 * std::log10(test::amplitudeAt({y.begin() + 12000, y.end()}, hz, kRate) / volts);
+}
+
+/// The time in which what rings falls by 60 dB, from the slope of Schroeder's integral between -5 and -35 dB, of a band
+/// around hz. Source: Schroeder 1965; ISO 3382.
+double decayOf(std::vector<float> h, double hz)
+{
+    Biquad low(lowPass(hz * 1.3, 0.7071, kRate)), high(highPass(hz / 1.3, 0.7071, kRate));
+    low.process(h), high.process(h);
+    std::vector<double> left(h.size());
+    double sum = 0.0;
+    for (std::size_t i = h.size(); i-- > 0;) left[i] = sum += double(h[i]) * double(h[i]);
+    // A line through the curve by least squares.
+    double n = 0.0, st = 0.0, sd = 0.0, stt = 0.0, std_ = 0.0;
+    for (std::size_t i = 0; i < h.size(); i += 48) {
+        const double db = 10.0 * std::log10(left[i] / left[0]), t = double(i) / kRate;
+        if (db > -5.0 || db < -35.0) continue;
+        n += 1.0, st += t, sd += db, stt += t * t, std_ += t * db;
+    }
+    return -60.0 * (n * stt - st * st) / (n * std_ - st * sd);
+}
+
+} // namespace
+
+class TestEffects : public QObject {
+    Q_OBJECT
+private slots:
+    void diodesFollowTheirLaw();
+    void clippersFoldLittle_data();
+    void clippersFoldLittle();
+    void softClipperIsItsCircuitWhenSoft();
+    void hardClipperEndsAtTheDiodes();
+    void fuzzSustains();
+    void boostEndsAtItsSupply();
+    void limiterHoldsItsCeiling();
+    void graphicPassesThroughItsSliders();
+    void polarityTurnsOver();
+    void shiftIsExact_data();
+    void shiftIsExact();
+    void widenKeepsTheLowEnd();
+    void chorusNeverRepeats();
+    void echoesOfTwoSides();
+    void echoesGoFromSideToSide();
+    void echoesAreFiltered();
+    void echoesStepBack();
+    void reverbDecaysAsSet_data();
+    void reverbDecaysAsSet();
+    void reverbIsAsLoudAsWhatComesIn();
+    void springChirps();
+    void springDecaysAsSet();
+};
+
+// v / R + 2 Is sinh(v / nVt) = i, put in backwards: i from v.
+void TestEffects::diodesFollowTheirLaw()
+{
+    for (const double ohm : {2700.0, 47e3, 510e3}) {
+        const DiodePair pair({.ohm = ohm});
+        for (double v = -0.9; v < 0.9; v += 0.0137) {
+            const double i = v / ohm + 2.0 * 2.5e-9 * std::sinh(v / 0.045);
+            QVERIFY2(std::abs(pair.voltsAt(i) - v) < 1e-7, qPrintable(QString("%1 V, %2 ohm").arg(v).arg(ohm)));
+        }
+    }
+}
+
+void TestEffects::clippersFoldLittle_data()
+{
+    QTest::addColumn<QString>("line");
+    QTest::addColumn<int>("hz");
+    QTest::addColumn<double>("reach");
+    // Goals: static nodes at -90, -82 and -75 dB.
+    for (const char* line : {"softclip drive=10 tone=12000", "hardclip drive=10 tone=12000", "fuzz sustain=10",
+                             "boost gain=35", "drive drive=50 tone=12000"})
+        for (const auto& [hz, reach] : {std::pair(1245, -90.0), {4980, -82.0}, {7500, -75.0}})
+            QTest::newRow(qPrintable(QString("%1, %2 Hz").arg(line).arg(hz))) << QString(line) << hz << reach;
+}
+
+void TestEffects::clippersFoldLittle()
+{
+    QFETCH(QString, line);
+    QFETCH(int, hz);
+    QFETCH(double, reach);
+    const auto y = throughChain(line.toStdString(), test::sine(hz, 0.3, kRate, 2.02))[0];
+    const auto x = std::span(y).subspan(48000, 48000); // a second: whole periods of every frequency
+    double whole = 0.0, harmonics = 0.0;
+    const auto powerAt = [&](int of) {
+        std::complex<double> sum = 0.0;
+        for (std::size_t i = 0; i < x.size(); ++i)
+            sum += double(x[i]) * std::polar(1.0, -2.0 * kPi * std::fmod(double(of) * double(i) / kRate, 1.0));
+        return (of == 0 ? 1.0 : 2.0) * std::norm(sum) / double(x.size());
+    };
+    for (const float v : x) whole += double(v) * double(v);
+    for (int k = 0; k * hz < 24000; ++k) harmonics += powerAt(k * hz);
+    const double db = 10.0 * std::log10(std::max(whole - harmonics, 1e-30) / whole);
+    QVERIFY2(db < reach, qPrintable(QString::number(db)));
+}
+
+// A microvolt: the pair is its resistance at rest beside R, the leg 3.9 kilohms behind its capacitor.
+void TestEffects::softClipperIsItsCircuitWhenSoft()
+{
+    const double feedback = 39e3 + 470e3, rest = 1.0 / (1.0 / feedback + 2.0 * 2.5e-9 / 0.045);
+    for (const double hz : {100.0, 400.0, 620.0, 1500.0}) {
+        const std::complex<double> hump = std::complex(0.0, hz / 620.0) / std::complex(1.0, hz / 620.0),
+                                   top = 1.0 / std::complex(1.0, hz * 2.0 * kPi * feedback * 47e-12),
+                                   tone = 1.0 / std::complex(1.0, hz / 12000.0);
+        const double wanted = 20.0 * std::log10(std::abs((1.0 + rest / 3900.0 * hump * top) * tone));
+        const double found = gainDbAt("softclip drive=10 hump=620 tone=12000", hz, 1e-6);
+        QVERIFY2(std::abs(found - wanted) < 0.1, qPrintable(QString("%1 Hz: %2, %3").arg(hz).arg(found).arg(wanted)));
+    }
+}
+
+// 50 dB of gain on 1 V behind 2.7 kilohms: 117 mA. At 400 Hz the filters take nothing from the flat tops.
+void TestEffects::hardClipperEndsAtTheDiodes()
+{
+    double v = 1.0; // from above, as the law is convex
+    for (int round = 0; round < 200; ++round)
+        v -= (v / 2700.0 + 5e-9 * std::sinh(v / 0.045) - std::pow(10.0, 2.5) / 2700.0) /
+             (1.0 / 2700.0 + 5e-9 / 0.045 * std::cosh(v / 0.045));
+    const auto y = throughChain("hardclip drive=10 tone=12000", test::sine(400.0, 1.0, kRate, 0.3))[0];
+    const double peak = peakOf(std::span(y).last(4800));
+    QVERIFY2(std::abs(peak / v - 1.0) < 0.05, qPrintable(QString("%1, %2").arg(peak).arg(v)));
+}
+
+void TestEffects::fuzzSustains()
+{
+    const auto level = [](double volts) {
+        return 10.0 *
+               std::log10(powerOf(
+                   std::span(throughChain("fuzz sustain=8", test::sine(200.0, volts, kRate, 0.5))[0]).last(9600)));
+    };
+    QVERIFY(level(0.2) - level(0.02) < 2.0); // a note that has faded by 20 dB is still there
+    QVERIFY(level(2e-6) < level(0.2) - 20.0);
+}
+
+void TestEffects::boostEndsAtItsSupply()
+{
+    QVERIFY(std::abs(gainDbAt("boost gain=20", 1000.0, 0.001) - 20.0) < 0.05);
+    const auto loud = throughChain("boost gain=35 supply=9", test::sine(300.0, 3.0, kRate, 0.2))[0];
+    QVERIFY(std::abs(peakOf(loud) / (0.45 * 9.0) - 1.0) < 0.02);
+    QVERIFY(gainDbAt("boost gain=0 tight=200", 200.0, 0.001) < -2.9);
+}
+
+void TestEffects::limiterHoldsItsCeiling()
+{
+    const double ceiling = 0.7746 * std::numbers::sqrt2; // 0 dBu
+    auto x = test::whiteNoise(2.0, 24000);
+    const auto held = throughChain("limiter ceiling=0", x);
+    for (const float v : held[0]) QVERIFY(std::abs(double(v)) <= ceiling * 1.0001);
+    const auto soft = test::sine(700.0, 0.9 * ceiling, kRate, 0.3);
+    QVERIFY(throughChain("limiter ceiling=0", soft)[0] == soft);
+    // Let go by its time constant: on a constant voltage under the ceiling, after a louder one.
+    std::vector<float> step(48000, float(0.5 * ceiling));
+    std::fill(step.begin() + 9600, step.begin() + 19200, float(4.0 * ceiling));
+    const auto y = throughChain("limiter ceiling=0 release=100", step)[0];
+    QVERIFY(std::abs(double(y[19000]) / ceiling - 1.0) < 1e-4);
+    for (const double t : {0.05, 0.1, 0.2}) {
+        const double gain = double(y[19200 + std::size_t(t * kRate)]) / (0.5 * ceiling);
+        QVERIFY2(std::abs((1.0 - gain) / (0.75 * std::exp(-t / 0.1)) - 1.0) < 0.02, qPrintable(QString::number(gain)));
+    }
+}
+
+void TestEffects::graphicPassesThroughItsSliders()
+{
+    const auto h = throughChain("graphic b63=-8 b125=8 b250=9 b500=-10 b1000=3 b2000=12 b4000=11 b8000=-12 b16000=4",
+                                impulse(0.5))[0];
+    const std::pair<double, double> wanted[] = {{63, -8},   {125, 8},   {250, 9},    {500, -10}, {1000, 3},
+                                                {2000, 12}, {4000, 11}, {8000, -12}, {16000, 4}};
+    for (const auto& [hz, db] : wanted) {
+        const double found = test::responseDb(h, hz, kRate);
+        QVERIFY2(std::abs(found - db) < 0.1, qPrintable(QString("%1 Hz: %2").arg(hz).arg(found)));
+    }
+    const auto x = test::whiteNoise(0.2, 2000);
+    QVERIFY(throughChain("graphic", x)[0] == x);
+}
+
+void TestEffects::polarityTurnsOver()
+{
+    const auto x = test::whiteNoise(0.2, 500);
+    const auto y = throughChain("polarity", x)[0];
+    for (std::size_t i = 0; i < x.size(); ++i) QCOMPARE(y[i], -x[i]);
+}
+
+void TestEffects::shiftIsExact_data()
+{
+    QTest::addColumn<double>("ms");
+    for (const double ms : {0.0, 0.013, 0.5, 7.777}) QTest::addRow("%g ms", ms) << ms;
+}
+
+void TestEffects::shiftIsExact()
+{
+    QFETCH(double, ms);
+    const auto x = test::sine(1000.0, 0.5, kRate, 0.5);
+    const auto y = throughChain(QString("shift by=%1").arg(ms).toStdString(), x)[0];
+    std::complex<double> sum = 0.0;
+    for (std::size_t i = 4800; i < 19200; ++i)
+        sum += double(y[i]) * std::polar(1.0, -2.0 * kPi * 1000.0 * (double(i) / kRate - ms * 1e-3));
+    // A sine against e^-jwt has the angle -90 degrees. 0.01 sample of 48 kHz at 1 kHz is 0.0013.
+    QVERIFY(std::abs(std::arg(sum * std::polar(1.0, kPi / 2.0))) < 0.0013);
+}
+
+void TestEffects::widenKeepsTheLowEnd()
+{
+    const auto y = throughChain("widen by=12 from=200 late=right", impulse(0.3));
+    QCOMPARE(y.size(), std::size_t(2));
+    QCOMPARE(y[0][0], 1.0f);
+    QVERIFY(std::abs(test::responseDb(y[1], 30.0, kRate)) < 1.5); // the low end: hardly moved
+    // Above, only what is late by 576 frames.
+    const auto at = std::ranges::max_element(y[1].begin() + 100, y[1].end()) - y[1].begin();
+    QCOMPARE(at, 576);
+}
+
+// A ramp shows the weighed delay of all taps at once: y = sum of a_k (t - d_k(t)). Its moving part is nowhere within a
+// minute like itself to within a fiftieth of its power; for three rates of a hertz, no choice could keep it farther.
+void TestEffects::chorusNeverRepeats()
+{
+    constexpr double kLow = 8000.0; // a slow rate, for a long look
+    std::vector<float> ramp(std::size_t(130.0 * kLow));
+    for (std::size_t i = 0; i < ramp.size(); ++i) ramp[i] = float(double(i) / kLow);
+    for (const auto& side : throughChain("chorus rate=1 depth=3 delay=9 mix=1", ramp, kLow)) {
+        std::vector<double> moved;
+        for (std::size_t i = 8000; i < side.size(); i += 160) moved.push_back(double(side[i]));
+        const auto n = double(moved.size());
+        double st = 0.0, sy = 0.0, stt = 0.0, sty = 0.0; // less its straight line
+        for (std::size_t i = 0; i < moved.size(); ++i) {
+            const auto t = double(i);
+            st += t, sy += moved[i], stt += t * t, sty += t * moved[i];
+        }
+        const double slope = (n * sty - st * sy) / (n * stt - st * st);
+        for (std::size_t i = 0; i < moved.size(); ++i) moved[i] -= sy / n + slope * (double(i) - st / n);
+        const auto likeness = [&](std::size_t lag) {
+            double ab = 0.0, aa = 0.0, bb = 0.0;
+            for (std::size_t i = 0; i + lag < moved.size(); ++i)
+                ab += moved[i] * moved[i + lag], aa += moved[i] * moved[i], bb += moved[i + lag] * moved[i + lag];
+            return ab / std::sqrt(aa * bb);
+        };
+        QVERIFY(likeness(1) > 0.98); // so a return would show
+        double most = 0.0;
+        for (std::size_t lag = 25; lag < 60 * 50; ++lag) most = std::max(most, likeness(lag)); // 0.5 to 60 s
+        QVERIFY2(most < 0.99, qPrintable(QString::number(most)));
+    }
+}
+
+void TestEffects::echoesOfTwoSides()
+{
+    const auto y = throughChain("delay sides=two time=100ms other=150ms feedback=0.5 mix=1", impulse(0.6));
+    const auto near = [](double a, double b) { return std::abs(a - b) < 1e-6; };
+    QVERIFY(near(y[0][4800], 1.0) && near(y[0][9600], 0.5) && near(y[0][7200], 0.0));
+    QVERIFY(near(y[1][7200], 1.0) && near(y[1][14400], 0.5) && near(y[1][4800], 0.0));
+    const auto close = throughChain("delay sides=two time=100ms other=150ms feedback=0 mix=1 spread=0", impulse(0.3));
+    QVERIFY(near(close[0][4800], 0.5) && near(close[1][4800], 0.5));
+}
+
+void TestEffects::echoesGoFromSideToSide()
+{
+    const auto y = throughChain("delay sides=pingpong time=100ms feedback=0.5 mix=1", impulse(0.6));
+    const auto near = [](double a, double b) { return std::abs(a - b) < 1e-6; };
+    QVERIFY(near(y[0][4800], 1.0) && near(y[1][4800], 0.0));
+    QVERIFY(near(y[1][9600], 1.0) && near(y[0][9600], 0.0)); // the other side's first is as loud as the one before it
+    QVERIFY(near(y[0][14400], 0.25));
+}
+
+// Each time round takes one more of the same filter off.
+void TestEffects::echoesAreFiltered()
+{
+    const auto y = throughChain("delay time=200ms feedback=0.8 mix=1 low_cut=200 high_cut=2000", impulse(1.0))[0];
+    for (const double hz : {100.0, 1000.0, 5000.0}) {
+        const auto echo = [&](int k) {
+            return test::responseDb({y.begin() + 9600 * k - 20, y.begin() + 9600 * k + 9000}, hz, kRate);
+        };
+        // Bilinear with prewarping: exact at the corner, and by tan elsewhere.
+        const double w = std::tan(kPi * hz / kRate), low = std::tan(kPi * 200.0 / kRate),
+                     high = std::tan(kPi * 2000.0 / kRate);
+        const double wanted = 20.0 * std::log10(0.8) - 10.0 * std::log10(1.0 + low * low / (w * w)) -
+                              10.0 * std::log10(1.0 + w * w / (high * high));
+        QVERIFY2(std::abs(echo(2) - echo(1) - wanted) < 0.1, qPrintable(QString::number(echo(2) - echo(1) - wanted)));
+        QVERIFY(std::abs(echo(3) - echo(2) - wanted) < 0.1);
+    }
+}
+
+void TestEffects::echoesStepBack()
+{
+    // Somebody plays steadily: the echoes of it are as loud as he is, so they step back by all of it.
+    const auto x = test::sine(480.0, 0.3, kRate, 2.0);
+    const auto plain = throughChain("delay time=100ms feedback=0 mix=1", x)[0],
+               ducked = throughChain("delay time=100ms feedback=0 mix=1 duck=12", x)[0];
+    const double by = 10.0 * std::log10(powerOf(std::span(ducked).last(9600)) / powerOf(std::span(plain).last(9600)));
+    QVERIFY2(std::abs(by + 12.0) < 0.3, qPrintable(QString::number(by)));
+    // He stops: after a second they are back. One burst, the echo long after it.
+    std::vector<float> burst = test::sine(480.0, 0.3, kRate, 0.2);
+    burst.resize(std::size_t(3.0 * kRate));
+    const auto late = throughChain("delay time=1800ms feedback=0 mix=1 duck=12", burst)[0];
+    QVERIFY(10.0 * std::log10(powerOf(std::span(late).subspan(std::size_t(1.85 * kRate), 4800)) / (0.3 * 0.3 / 2.0)) >
+            -0.5);
+}
+
+void TestEffects::reverbDecaysAsSet_data()
+{
+    QTest::addColumn<QString>("kind");
+    QTest::addColumn<double>("decay");
+    for (const char* kind : {"room", "hall", "plate"})
+        for (const double s : {0.5, 1.5, 4.0})
+            QTest::newRow(qPrintable(QString("%1, %2 s").arg(kind).arg(s))) << QString(kind) << s;
+}
+
+void TestEffects::reverbDecaysAsSet()
+{
+    QFETCH(QString, kind);
+    QFETCH(double, decay);
+    const auto y =
+        throughChain(QString("reverb kind=%1 decay=%2 low=1.5 high=0.5 mix=1 pre=0 low_cut=20 high_cut=20000")
+                         .arg(kind)
+                         .arg(decay)
+                         .toStdString(),
+                     impulse(2.2 * decay + 0.3));
+    const auto check = [&](double hz, double wanted, double within) {
+        const double found = 0.5 * (decayOf(y[0], hz) + decayOf(y[1], hz));
+        QVERIFY2(std::abs(found / wanted - 1.0) < within, qPrintable(QString("%1 Hz: %2 s").arg(hz).arg(found)));
+    };
+    check(1000.0, decay, 0.02); // goals
+    if (decay < 1.0) return; // the bands' own filters ring as long
+    check(60.0, 1.5 * decay, 0.08);
+    check(15000.0, 0.5 * decay, 0.05);
+}
+
+void TestEffects::reverbIsAsLoudAsWhatComesIn()
+{
+    for (const char* kind : {"room", "hall", "plate"})
+        for (const double s : {0.5, 3.0}) {
+            const auto x = test::whiteNoise(0.1, std::size_t((2.0 * s + 2.0) * kRate), 3);
+            const auto y = throughChain(QString("reverb kind=%1 decay=%2 high=1 mix=1 low_cut=20 high_cut=20000")
+                                            .arg(kind)
+                                            .arg(s)
+                                            .toStdString(),
+                                        x);
+            // Its cuts stand at the ends of the band; the same two for the comparison.
+            const auto dry = throughChain("eq low_cut=20 high_cut=20000", x)[0];
+            for (const auto& side : y) {
+                const double db =
+                    10.0 * std::log10(powerOf(std::span(side).last(48000)) / powerOf(std::span(dry).last(48000)));
+                QVERIFY2(std::abs(db) < 1.0, qPrintable(QString("%1 %2: %3").arg(kind).arg(s).arg(db)));
+            }
+            double both = 0.0;
+            for (std::size_t i = y[0].size() - 48000; i < y[0].size(); ++i) both += double(y[0][i]) * double(y[1][i]);
+            QVERIFY(std::abs(both) / 48000.0 < 0.3 * 0.01); // wide
+        }
+}
+
+// What comes first round a spring arrives later the higher it is, as the sections' closed form says: each of them, of
+// stretch k, takes k (1 - a^2) / (1 + 2 a cos(w k) + a^2) samples.
+void TestEffects::springChirps()
+{
+    const auto y = throughChain("spring decay=0.3 round=90 corner=4000 mix=1", impulse(0.12))[0];
+    constexpr double kA = 0.62, kStretch = 6.0, kSections = 80.0;
+    for (const double hz : {1000.0, 1400.0, 1800.0}) {
+        // The centre of gravity in time of a narrow band.
+        std::vector<float> band = y;
+        for (int k = 0; k < 2; ++k) {
+            Biquad low(lowPass(hz * 1.06, 2.0, kRate)), high(highPass(hz / 1.06, 2.0, kRate));
+            low.process(band), high.process(band);
+        }
+        std::vector<float> filter = impulse(0.12);
+        for (int k = 0; k < 2; ++k) {
+            Biquad low(lowPass(hz * 1.06, 2.0, kRate)), high(highPass(hz / 1.06, 2.0, kRate));
+            low.process(filter), high.process(filter);
+        }
+        const auto middle = [](const std::vector<float>& h) {
+            double sum = 0.0, whole = 0.0;
+            for (std::size_t i = 0; i < std::size_t(0.085 * kRate); ++i)
+                sum += double(i) * double(h[i]) * double(h[i]), whole += double(h[i]) * double(h[i]);
+            return sum / whole;
+        };
+        const double found = middle(band) - middle(filter);
+        const auto sections = [&](double stretch) {
+            return kSections * stretch * (1.0 - kA * kA) /
+                   (1.0 + 2.0 * kA * std::cos(2.0 * kPi * hz / kRate * stretch) + kA * kA);
+        };
+        const double wanted = 0.5 * (sections(kStretch) + sections(kStretch + 1.0)); // two springs, alike in power
+        QVERIFY2(std::abs(found / wanted - 1.0) < 0.12,
+                 qPrintable(QString("%1 Hz: %2 samples, wanted %3").arg(hz).arg(found).arg(wanted)));
+    }
+}
+
+void TestEffects::springDecaysAsSet()
+{
+    for (const double s : {1.0, 3.0}) {
+        const auto y = throughChain("spring mix=1 decay=" + std::to_string(s), impulse(1.5 * s))[0];
+        const double found = decayOf(y, 400.0);
+        QVERIFY2(std::abs(found / s - 1.0) < 0.1, qPrintable(QString::number(found)));
+    }
+}
+
+QTEST_APPLESS_MAIN(TestEffects)
+#include "test_effects.moc"
