@@ -66,6 +66,9 @@ struct DeviceWish {
     std::size_t inputs = 0; ///< the first ones
 };
 
+/// What openDevice() asks the system for, which takes its time; otherwise it is the simulated one, at once.
+bool isHardware(const DeviceWish& wish);
+
 /// Opens a device for recording and playing. @error FileMissing where it is not there; OutOfRange where it has fewer
 /// inputs or not the rate, naming those that it has
 core::Result<std::unique_ptr<AudioDevice>> openDevice(const DeviceWish& wish);

@@ -263,6 +263,8 @@ std::vector<DeviceInfo> listDevices()
     return out;
 }
 
+bool isHardware(const DeviceWish& wish) { return hardwareIsAskedFor() && wish.id != kSimulatedId; }
+
 core::Result<std::unique_ptr<AudioDevice>> openDevice(const DeviceWish& wish)
 {
     std::unique_ptr<AudioDevice> device;
@@ -284,7 +286,7 @@ core::Result<std::unique_ptr<AudioDevice>> openDevice(const DeviceWish& wish)
         return false;
     };
     const bool anyWill = wish.id.empty();
-    if (hardwareIsAskedFor() && wish.id != kSimulatedId)
+    if (isHardware(wish))
         eachDevice([&](const System& system, unsigned index, const RtAudio::DeviceInfo& found) {
             const std::string id = idOf(system.name, found.name);
             if (anyWill ? found.inputChannels < wish.inputs : id != wish.id) return false;

@@ -55,6 +55,8 @@ void SimulatedRoom::setHighImpedance(bool on)
     publish();
 }
 
+bool SimulatedRoom::isHighImpedance() const noexcept { return setup_.guitar && setup_.guitar->input.ohm >= kHighOhm; }
+
 /// What the guitar gives through its circuit, for the audio thread. It may still read the version before, whose place
 /// inUse_ holds.
 void SimulatedRoom::publish()

@@ -40,19 +40,25 @@ public:
     void setGuitar(const core::GuitarCircuit& guitar);
     void setHighImpedance(bool on); ///< the input's switch: 1 megohm, or the 10 kilohms of a line input
     const std::optional<core::GuitarCircuit>& guitar() const noexcept { return setup_.guitar; }
+    bool isHighImpedance() const noexcept;
 
     // any thread
     void startOver() noexcept { startOver_.store(true); }                 ///< the next block begins the performance
     void setGainDb(double db) noexcept { gainDb_.store(std::round(db)); } ///< whole decibels, as the knob clicks
     double gainDb() const noexcept { return gainDb_.load(); }
     void setAngleDeg(double degrees) noexcept { angle_.store(degrees); }
+    double angleDeg() const noexcept { return angle_.load(); }
     void setPlaying(bool on) noexcept { playing_.store(on); }
+    bool isPlaying() const noexcept { return playing_.load(); }
     void setPadDb(double db) noexcept { padDb_.store(db); }
+    double padDb() const noexcept { return padDb_.load(); }
     void setSwapped(bool on) noexcept { swapped_.store(on); }
+    bool isSwapped() const noexcept { return swapped_.load(); }
     void setSilent(bool on) noexcept { silent_.store(on); } ///< the plug is pulled
-    void loseOnce() noexcept { lose_.store(true); }         ///< the next block follows an xrun
-    void unplugDevice() noexcept { gone_.store(true); }     ///< the device itself is lost
-    void changeRate(unsigned hz) noexcept                   ///< another program sets it: streams at the old one end
+    bool isSilent() const noexcept { return silent_.load(); }
+    void loseOnce() noexcept { lose_.store(true); }     ///< the next block follows an xrun
+    void unplugDevice() noexcept { gone_.store(true); } ///< the device itself is lost
+    void changeRate(unsigned hz) noexcept               ///< another program sets it: streams at the old one end
     {
         newRateHz_.store(hz);
         gone_.store(true);

@@ -78,6 +78,43 @@ private slots:
         QVERIFY(bool(makeDemoSession(dir_.filePath("first.gristle").toStdString())));
     }
 
+    // The simulated player's hands and faults are in the window: a softer guitar reads softer, a lost block is told.
+    void playersHandsAndFaults()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        const auto loudest = [&] {
+            b.window.capture().clearClips();
+            double most = -200.0;
+            for (int i = 0; i < 60; ++i) {
+                b.window.capture().runFor(0.1);
+                most = std::max(most, b.window.capture().reading().peakDbfs);
+            }
+            return most;
+        };
+        b.find<QPushButton>("player")->click();
+        const double full = loudest();
+        b.find<QSlider>("playerVolume")->setValue(50); // 5 of 10
+        QCOMPARE(room(b).guitar()->controls.volume, 5.0);
+        const double half = loudest();
+        // An audio taper leaves a tenth of the track at half its turn: 20 dB, and what the load takes.
+        QVERIFY2(std::abs(full - half - 20.0) < 3.0, qPrintable(QString("%1, then %2").arg(full).arg(half)));
+        b.find<QCheckBox>("playerPulled")->click();
+        QVERIFY(loudest() < half - 20.0);
+        b.find<QCheckBox>("playerPulled")->click();
+        b.find<QPushButton>("record")->click();
+        b.window.capture().runFor(1.0);
+        b.find<QPushButton>("playerLose")->click();
+        b.window.capture().runFor(1.0);
+        QCOMPARE(b.window.capture().gaps(), std::size_t(1));
+        b.find<QPushButton>("playerUnplug")->click();
+        b.window.capture().runFor(0.2);
+        b.settle();
+        QVERIFY(!b.window.capture().isRecording() && !b.window.capture().isOpen());
+        QVERIFY(!b.find<QSlider>("playerVolume")->isEnabled());            // nothing is left to turn
+        QVERIFY(b.window.session().layer()->chosenTake()->frames > 48000); // the take is kept
+    }
+
     void checkAdviseRecordAndFindItInTheLog()
     {
         WindowBench b;

@@ -360,7 +360,7 @@ void TestEffects::reverbDecaysAsSet()
         QVERIFY2(std::abs(found / wanted - 1.0) < within, qPrintable(QString("%1 Hz: %2 s").arg(hz).arg(found)));
     };
     check(1000.0, decay, 0.02); // goals
-    if (decay < 1.0) return; // the bands' own filters ring as long
+    if (decay < 1.0) return;    // the bands' own filters ring as long
     check(60.0, 1.5 * decay, 0.08);
     check(15000.0, 0.5 * decay, 0.05);
 }

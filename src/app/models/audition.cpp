@@ -32,59 +32,120 @@ Audition::Audition(QObject* parent) : QObject(parent)
 
 Audition::~Audition()
 {
+    opening_.waitForDone();
     task_.cancel();
-    if (device_) device_->stop();
+    if (line_.device) line_.device->stop();
     recorder_.finish();
 }
 
-void Audition::setDevice(std::unique_ptr<engine::AudioDevice> device)
+namespace {
+
+Result<Line> startLine(std::unique_ptr<engine::AudioDevice> device, engine::Recorder& recorder)
 {
-    if (device_) device_->stop();
-    device_ = std::move(device);
-    if (player_) player_->setOverlay(nullptr);
-    chain_.reset();
-    if (device_) {
-        rateHz_ = device_->rateHz();
-        player_ = std::make_unique<engine::Player>(rateHz_);
-        chain_ = std::make_unique<engine::LiveChain>(recorder_, rateHz_);
-        player_->setOverlay(chain_.get());
-        gains_.clear(); // the new player has no program yet
-        if (const auto started = device_->start(*player_, chain_.get()); !started)
-            emit failed(QString::fromStdString(started.error().message),
-                        QString::fromStdString(started.error().remedy));
-    }
-    emit deviceChanged();
+    Line line;
+    line.player = std::make_unique<engine::Player>(device->rateHz());
+    line.chain = std::make_unique<engine::LiveChain>(recorder, device->rateHz());
+    line.player->setOverlay(line.chain.get());
+    line.device = std::move(device);
+    if (const auto started = line.device->start(*line.player, line.chain.get()); !started) return started.error();
+    return line;
 }
 
-core::Outcome Audition::openDevice(engine::DeviceWish wish)
+void close(Line& line)
+{
+    if (line.device) line.device->stop();
+    line = {};
+}
+
+} // namespace
+
+void Audition::setDevice(std::unique_ptr<engine::AudioDevice> device)
+{
+    close(line_);
+    if (device)
+        use(startLine(std::move(device), recorder_));
+    else
+        emit deviceChanged();
+}
+
+void Audition::use(Result<Line> line)
+{
+    close(line_);
+    if (line) {
+        line_ = std::move(*line);
+        rateHz_ = line_.device->rateHz();
+        line_.player->setPlaying(playing_);
+        line_.player->setMono(mono_);
+        gains_.clear(); // the new player has no program yet
+    } else {
+        emit failed(QString::fromStdString(line.error().message), QString::fromStdString(line.error().remedy));
+    }
+    emit deviceChanged();
+    prepare();
+}
+
+std::shared_ptr<Line> Audition::takeLine()
+{
+    auto line = std::make_shared<Line>(std::move(line_));
+    line_ = {};
+    emit deviceChanged();
+    return line;
+}
+
+void Audition::openDevice(engine::DeviceWish wish, std::function<void(Outcome)> done)
 {
     wish.rateHz = wantedRate_;
     setPlaying(false);
-    setDevice(nullptr); // some systems give a device to one stream only
-    auto device = engine::openDevice(wish);
-    if (!device) return device.error();
-    deviceNote_.clear();
-    setDevice(std::move(*device));
-    return core::Done{};
+    auto line = takeLine(); // some systems give a device to one stream only
+    using Opened = std::shared_ptr<Result<Line>>;
+    const auto open = [wish, line, recorder = &recorder_](const Progress&) {
+        close(*line);
+        auto device = engine::openDevice(wish);
+        return std::make_shared<Result<Line>>(device ? startLine(std::move(*device), *recorder)
+                                                     : Result<Line>(device.error()));
+    };
+    const auto answer = [this, done](Opened opened) {
+        if (!*opened) return done(opened->error());
+        deviceNote_.clear();
+        use(std::move(*opened));
+        done(Done{});
+    };
+    if (engine::isHardware(wish))
+        opening_.run<Opened>(tr("Opening the interface"), open, answer);
+    else
+        answer(open({}));
 }
 
 void Audition::setRate(double rateHz)
 {
     if (rateHz <= 0.0 || rateHz == wantedRate_) return;
     wantedRate_ = rateHz;
-    if (!device_ || device_->rateHz() == rateHz) return;
+    if (!device() || device()->rateHz() == rateHz) return;
     clear();
     setDevice(nullptr); // opened anew at the session's rate when something is to be heard
 }
 
 void Audition::ensureDevice()
 {
-    if (device_) return;
-    std::string told;
-    auto device = engine::openDefaultOutput(wantedRate_, told);
-    deviceNote_ = QString::fromStdString(told);
-    setDevice(std::move(device));
-    if (device_ && !told.empty()) emit changed();
+    if (device() || isOpening()) return;
+    struct Opened {
+        Result<Line> line;
+        std::string told;
+    };
+    const auto open = [rate = wantedRate_, recorder = &recorder_](const Progress&) {
+        std::string told;
+        auto device = engine::openDefaultOutput(rate, told);
+        return std::make_shared<Opened>(Opened{startLine(std::move(device), *recorder), told});
+    };
+    const auto answer = [this](std::shared_ptr<Opened> opened) {
+        deviceNote_ = QString::fromStdString(opened->told);
+        use(std::move(opened->line));
+        if (!opened->told.empty()) emit changed();
+    };
+    if (engine::isHardware({}))
+        opening_.run<std::shared_ptr<Opened>>(tr("Opening the output"), open, answer);
+    else
+        answer(open({}));
 }
 
 void Audition::clear()
@@ -93,7 +154,7 @@ void Audition::clear()
     setPlaying(false);
     request_ = {};
     gains_.clear();
-    if (player_) player_->setProgram(nullptr);
+    if (line_.player) line_.player->setProgram(nullptr);
     emit changed();
 }
 
@@ -107,13 +168,20 @@ void Audition::request(AuditionRequest request, double fromS, double toS)
         gains_.clear();
     }
     fromS_ = fromS;
+    toS_ = toS;
     emit changed();
-    if (request_.slots_.empty()) return;
-    const double preroll = std::min(kPrerollS, fromS);
+    prepare();
+}
+
+/// Renders the slots for the device that runs; where one is still being opened, use() comes back here.
+void Audition::prepare()
+{
+    if (request_.slots_.empty() || !device()) return;
+    const double preroll = std::min(kPrerollS, fromS_);
     const int rate = static_cast<int>(rateHz_);
     task_.run<std::shared_ptr<Prepared>>(
         tr("Preparing what is heard"),
-        [parts = request_.slots_, fromS, toS, preroll, rate](const Progress& progress) {
+        [parts = request_.slots_, fromS = fromS_, toS = toS_, preroll, rate](const Progress& progress) {
             auto out = std::make_shared<Prepared>();
             out->program = std::make_shared<engine::Program>();
             std::vector<std::optional<double>> loudness;
@@ -149,10 +217,10 @@ void Audition::request(AuditionRequest request, double fromS, double toS)
                                 QString::fromStdString(prepared->failure->remedy));
                 return;
             }
-            if (!player_) return;
+            if (!line_.player) return;
             gains_ = prepared->gainsDb;
-            player_->setSlot(slot_);
-            player_->setProgram(std::move(prepared->program));
+            line_.player->setSlot(slot_);
+            line_.player->setProgram(std::move(prepared->program));
             emit changed();
         });
 }
@@ -161,7 +229,7 @@ void Audition::setPlaying(bool on)
 {
     if (on) ensureDevice();
     playing_ = on;
-    if (player_) player_->setPlaying(on);
+    if (line_.player) line_.player->setPlaying(on);
     if (on) timer_.start();
     emit changed();
 }
@@ -170,14 +238,14 @@ void Audition::setSlot(std::size_t index)
 {
     if (index >= request_.slots_.size()) return;
     slot_ = index;
-    if (player_) player_->setSlot(index);
+    if (line_.player) line_.player->setSlot(index);
     emit changed();
 }
 
 void Audition::setMono(bool on)
 {
     mono_ = on;
-    if (player_) player_->setMono(on);
+    if (line_.player) line_.player->setMono(on);
     emit changed();
 }
 
@@ -188,9 +256,9 @@ std::optional<double> Audition::matchingGainDb(std::size_t index) const
 
 void Audition::poll()
 {
-    if (!player_) return;
+    if (!line_.player) return;
     engine::MeterFrame frame;
-    while (player_->readMeter(frame)) {
+    while (line_.player->readMeter(frame)) {
         frames_.push_back(frame);
         if (frames_.size() > kMomentaryFrames) frames_.pop_front();
     }

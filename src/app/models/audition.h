@@ -35,6 +35,13 @@ struct OutputReading {
     double positionS = 0.0;
 };
 
+/// A device that runs, and what it calls.
+struct Line {
+    std::unique_ptr<engine::Player> player;
+    std::unique_ptr<engine::LiveChain> chain;
+    std::unique_ptr<engine::AudioDevice> device; ///< stopped before what it calls goes
+};
+
 /// Prepares what a bench wants to hear in the background and plays it in a loop, all slots at the same loudness (the
 /// louder ones turned down, by a gain that is shown). GUI thread.
 class Audition : public QObject {
@@ -44,12 +51,17 @@ public:
     ~Audition() override;
     /// Replaces the device; in tests one with a manual clock.
     void setDevice(std::unique_ptr<engine::AudioDevice> device);
-    engine::AudioDevice* device() { return device_.get(); }
-    /// Opens a device for recording too, at the session's rate; what is heard goes on over it. @error as openDevice
-    core::Outcome openDevice(engine::DeviceWish wish);
-    engine::Recorder& recorder() { return recorder_; }  ///< takes what comes in while a device runs
-    engine::LiveChain* chain() { return chain_.get(); } ///< of the device that runs; none before
-    std::size_t latency() const { return player_ ? player_->latency() : 0; } ///< frames, what playing adds
+    engine::AudioDevice* device() { return line_.device.get(); }
+    /// Opens a device for recording too, at the session's rate; what is heard goes on over it. A real one is opened by
+    /// a worker, as systems take their time. @param done  on the GUI thread; @error as engine::openDevice
+    void openDevice(engine::DeviceWish wish, std::function<void(core::Outcome)> done);
+    double rateHz() const { return line_.device ? line_.device->rateHz() : wantedRate_; }
+    bool isOpening() const { return opening_.isBusy(); }
+    /// Lets go of the device, to be closed by whoever gets it: for a worker that wants it for itself.
+    std::shared_ptr<Line> takeLine();
+    engine::Recorder& recorder() { return recorder_; }       ///< takes what comes in while a device runs
+    engine::LiveChain* chain() { return line_.chain.get(); } ///< of the device that runs; none before
+    std::size_t latency() const { return line_.player ? line_.player->latency() : 0; } ///< frames, what playing adds
     QString deviceNote() const { return deviceNote_; }
 
     void setRate(double rateHz); ///< of the session: opens the default output at it
@@ -78,20 +90,21 @@ signals:
 
 private:
     void ensureDevice();
+    void use(core::Result<Line> line);
+    void prepare();
     struct Prepared;
 
     double wantedRate_ = 48000.0, rateHz_ = 0.0;
     engine::Recorder recorder_;
-    std::unique_ptr<engine::Player> player_;
-    std::unique_ptr<engine::LiveChain> chain_;
-    std::unique_ptr<engine::AudioDevice> device_; // stopped before what it calls goes
+    Line line_;
     QString deviceNote_;
     AuditionRequest request_;
-    double fromS_ = 0.0;
+    double fromS_ = 0.0, toS_ = 0.0;
     std::vector<double> gains_;
     std::size_t slot_ = 0;
     bool playing_ = false, mono_ = false;
     TaskRunner task_;
+    TaskRunner opening_;
     QTimer timer_;
     std::deque<engine::MeterFrame> frames_;
     OutputReading reading_;

@@ -25,12 +25,6 @@ constexpr double kNeedleS = 0.065;     // 99 % in 300 ms
 constexpr double kDriftOverS = 30.0, kDriftFromS = 3.0;
 constexpr double kPlaysWithinDb = 30.0; // as findPlaying()
 
-engine::SimulatedRoom* roomOf(engine::AudioDevice* device)
-{
-    auto* simulated = dynamic_cast<engine::SimulatedDevice*>(device);
-    return simulated ? simulated->room() : nullptr;
-}
-
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
 } // namespace
@@ -86,9 +80,15 @@ void Capture::lookForDevices()
         });
 }
 
+engine::SimulatedRoom* Capture::room() const
+{
+    auto* simulated = dynamic_cast<engine::SimulatedDevice*>(audition_.device());
+    return simulated ? simulated->room() : nullptr;
+}
+
 bool Capture::isOpen() const { return audition_.device() && audition_.device()->isRunning() && inputs() > 0; }
 std::size_t Capture::inputs() const { return audition_.device() ? audition_.device()->inputs() : 0; }
-double Capture::rateHz() const { return audition_.device() ? audition_.device()->rateHz() : 48000.0; }
+double Capture::rateHz() const { return audition_.rateHz(); }
 bool Capture::isSimulated() const { return audition_.device() && audition_.device()->isSimulated(); }
 
 void Capture::chooseDevice(const QString& id)
@@ -120,14 +120,15 @@ void Capture::open()
     wish_.inputs = at == devices_.end() ? 1 : std::min<std::size_t>(at->inputs, engine::Recorder::kMostChannels);
     const bool direct = hasDirectMonitor(text(wish_.id));
     if (direct != (hear_ == Hear::Direct)) hear_ = direct ? Hear::Direct : Hear::Nothing;
-    if (const auto opened = audition_.openDevice(wish_); !opened)
-        emit failed(text(opened.error().message), text(opened.error().remedy));
-    emit changed();
+    audition_.openDevice(wish_, [this](const Outcome& opened) {
+        if (!opened) emit failed(text(opened.error().message), text(opened.error().remedy));
+        emit changed();
+    });
 }
 
 void Capture::ensureOpen()
 {
-    if (!isOpen()) open();
+    if (!isOpen() && !isOpening()) open();
 }
 
 void Capture::setInput(std::size_t input)
@@ -141,15 +142,15 @@ void Capture::setInput(std::size_t input)
 
 void Capture::turnPreamp(double byDb)
 {
-    if (auto* room = roomOf(audition_.device())) room->setGainDb(room->gainDb() + byDb);
+    if (auto* at = room()) at->setGainDb(at->gainDb() + byDb);
     clearClips();
     emit changed();
 }
 
 std::optional<double> Capture::preampDb() const
 {
-    const auto* room = roomOf(audition_.device());
-    return room ? std::optional(room->gainDb()) : std::nullopt;
+    const auto* at = room();
+    return at ? std::optional(at->gainDb()) : std::nullopt;
 }
 
 void Capture::setHear(Hear hear)
@@ -268,11 +269,12 @@ void Capture::ping()
     if (isRecording() || !isOpen() || ping_.isBusy()) return;
     const engine::DeviceWish wish{wish_.id, rateHz(), wish_.bufferFrames, inputs()};
     const std::size_t input = input_;
-    audition_.setDevice(nullptr); // some systems give a device to one stream only
+    auto line = audition_.takeLine(); // some systems give a device to one stream only
     using Answer = std::shared_ptr<Result<LoopLatency>>;
     ping_.run<Answer>(
         tr("Measuring the round trip"),
-        [wish, input](const Progress& progress) {
+        [wish, input, line = std::move(line)](const Progress& progress) {
+            if (line->device) line->device->stop();
             auto device = engine::openDevice(wish);
             if (!device) return std::make_shared<Result<LoopLatency>>(device.error());
             return std::make_shared<Result<LoopLatency>>(engine::pingLoop(**device, {.input = input}, progress.stop));
@@ -343,7 +345,7 @@ void Capture::begin()
         return emit failed(text(started.error().message), text(started.error().remedy));
     }
     recording_ = *file;
-    if (auto* room = roomOf(audition_.device())) room->startOver(); // the player comes in with the click
+    if (auto* at = room()) at->startOver(); // the player comes in with the click
     emit changed();
 }
 
@@ -454,8 +456,8 @@ void Capture::teachPlayer()
             return volts;
         },
         [this, rate](std::vector<float> volts) {
-            auto* room = roomOf(audition_.device());
-            if (room && room->rateHz() == rate && !isRecording()) room->setPerformance(std::move(volts));
+            auto* const at = room();
+            if (at && at->rateHz() == rate && !isRecording()) at->setPerformance(std::move(volts));
         });
 }
 

@@ -3,6 +3,7 @@
 #include "app/models/audition.h"
 #include "app/models/session_model.h"
 #include "core/measure/loop_latency.h"
+#include "engine/simulated_room.h"
 
 #include <map>
 
@@ -49,12 +50,14 @@ public:
     void chooseDevice(const QString& id); ///< opens it; failed() says why not
     void chooseBuffer(std::size_t frames);
     bool isOpen() const; ///< a device with inputs runs
-    void ensureOpen();   ///< the chosen one, else the default, else the simulated one
+    bool isOpening() const { return audition_.isOpening(); }
+    void ensureOpen(); ///< the chosen one, else the default, else the simulated one
     std::size_t inputs() const;
     double rateHz() const;
     std::size_t input() const { return input_; }
     void setInput(std::size_t input);
     bool isSimulated() const;
+    engine::SimulatedRoom* room() const; ///< of the simulated interface; none of a real one
     /// Sets the simulated interface's preamp, as the hand would turn a real one's knob. Nothing on a real one.
     void turnPreamp(double byDb);
     std::optional<double> preampDb() const; ///< only of the simulated one

@@ -1,6 +1,7 @@
 #include "app/benches/level/record_page.h"
 
 #include "app/benches/level/live_strip.h"
+#include "app/benches/level/simulated_player.h"
 
 #include <QActionGroup>
 #include <QComboBox>
@@ -94,6 +95,14 @@ QWidget* RecordPage::buildInterfaceRow()
     for (QWidget* w :
          {static_cast<QWidget*>(devices_), static_cast<QWidget*>(inputs_), static_cast<QWidget*>(buffers_)})
         layout->addWidget(w);
+    player_ = named(new QPushButton(tr("Player \u2026"), row), "player",
+                    tr("The simulated player's guitar and interface, and faults on demand"));
+    connect(player_, &QPushButton::clicked, this, [this] {
+        auto* dialog = new SimulatedPlayerDialog(capture(), window());
+        dialog->setAttribute(Qt::WA_DeleteOnClose);
+        dialog->show();
+    });
+    layout->addWidget(player_);
     layout->addStretch(1);
     layout->addWidget(delay_);
     layout->addWidget(ping_);
@@ -225,6 +234,7 @@ void RecordPage::refresh()
     for (QWidget* w : {static_cast<QWidget*>(devices_), static_cast<QWidget*>(inputs_), static_cast<QWidget*>(buffers_),
                        static_cast<QWidget*>(ping_), static_cast<QWidget*>(countIn_)})
         w->setEnabled(!busy);
+    player_->setVisible(capture().isSimulated());
     record_->setText(busy ? tr("Stop") : tr("Record"));
     record_->setEnabled(open);
     also_->setVisible(session().part() && session().part()->layers.size() > 1);
@@ -248,7 +258,8 @@ void RecordPage::refresh()
     strip_->setRecording(capture().isRecording());
     if (!open) {
         big_->setText(QString(QChar(0x2013)));
-        bigUnit_->setText(tr("no input: choose an interface"));
+        bigUnit_->setText(capture().isOpening() ? tr("the interface is being opened")
+                                                : tr("no input: choose an interface"));
         readings_->clear();
         warning_->clear();
         time_->clear();

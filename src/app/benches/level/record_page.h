@@ -35,7 +35,7 @@ private:
     QComboBox *devices_, *inputs_, *buffers_, *countIn_, *hear_;
     QDoubleSpinBox* hearLevel_;
     QLabel *delay_, *big_, *bigUnit_, *readings_, *time_, *warning_;
-    QPushButton *record_, *ping_, *hold_, *also_;
+    QPushButton *record_, *ping_, *player_, *hold_, *also_;
     LiveStrip* strip_;
     double held_ = -200.0; ///< highest peak since it was cleared
     bool refreshing_ = false;
