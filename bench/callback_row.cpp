@@ -113,7 +113,8 @@ Stopwatch::Figures busy(double seconds, const std::filesystem::path& file)
     auto compiled = core::CompiledRig::compile(rig, options);
     if (!compiled) giveUp(compiled.error());
     LiveVoice voice;
-    voice.rig = std::make_shared<core::CompiledRig>(std::move(*compiled));
+    voice.rig = std::make_shared<RigSwap>(std::make_shared<core::CompiledRig>(std::move(*compiled)), 96000.0,
+                                          LiveChain::kMostFrames);
     chain.setProgram({voice});
     chain.setListening(true);
     auto recording = std::make_shared<core::Recording>(core::Recording{int(kRate), core::AudioBuffer(2, 8 * 96000)});

@@ -3,6 +3,7 @@
 #include "core/rig/compiled_rig.h"
 #include "engine/player.h"
 #include "engine/recorder.h"
+#include "engine/rig_swap.h"
 
 #include <span>
 
@@ -11,7 +12,7 @@ namespace gristle::engine {
 /// One way in which the guitarist hears himself: an input, through a rig or dry, at a place.
 struct LiveVoice {
     std::size_t input = 0;                      ///< channel of the device
-    std::shared_ptr<core::CompiledRig> rig;     ///< compiled live, at the device's rate; none: dry
+    std::shared_ptr<RigSwap> rig;               ///< compiled live, at the device's rate; none: dry
     double fullScaleV = 1.0, outputScale = 1.0; ///< sample to volts, volts to sample
     float left = 1.0f, right = 1.0f;
 };

@@ -10,6 +10,7 @@
 
 #include <QtTest/QtTest>
 #include <atomic>
+#include <map>
 #include <thread>
 
 using namespace gristle;
@@ -148,7 +149,8 @@ private slots:
             auto compiled = CompiledRig::compile(rig, options);
             if (!compiled) qFatal("%s", compiled.error().message.c_str());
             LiveVoice v;
-            v.rig = std::make_shared<CompiledRig>(std::move(*compiled));
+            v.rig = std::make_shared<RigSwap>(std::make_shared<CompiledRig>(std::move(*compiled)), 48000.0,
+                                              LiveChain::kMostFrames);
             v.fullScaleV = 4.0, v.outputScale = 0.25, v.left = left, v.right = right;
             return v;
         };
@@ -174,6 +176,66 @@ private slots:
         }
     }
 
+    // A rig is changed while it plays: the change is there within 50 ms, without a click, and what an echo or a tail
+    // remembers goes on.
+    void aRigChangesWhileItPlays()
+    {
+        constexpr std::size_t kBlock = 64;
+        const auto rig = [](const char* line) {
+            RigDocument document;
+            document.chain = parseRecallLine(line).value();
+            CompileOptions options;
+            options.context.rateHz = kRate;
+            options.maxBlock = kBlock;
+            options.live = true;
+            return std::make_shared<CompiledRig>(CompiledRig::compile(document, options).value());
+        };
+        const auto play = [&](RigSwap& swap, const std::vector<float>& in,
+                              const std::map<std::size_t, const char*>& changes) {
+            std::vector<float> out = in, right(kBlock);
+            for (std::size_t at = 0; at + kBlock <= out.size(); at += kBlock) {
+                for (const auto& [when, line] : changes)
+                    if (when >= at && when < at + kBlock) swap.set(rig(line));
+                AudioBlock block{{out.data() + at, right.data()}, 1, kBlock};
+                const AllocationWatch watch;
+                swap.process(block);
+                if (watch.allocations() + watch.locks() != 0) qFatal("the audio thread allocates");
+            }
+            return out;
+        };
+        const auto tone = sine(300.0, 0.1, kRate, 1.0);
+        {
+            RigSwap swap(rig("gain db=0"), kRate, kBlock);
+            const auto y = play(swap, tone, {{24000, "gain db=-6"}});
+            QVERIFY(std::abs(amplitudeAt({y.begin() + 24000 + 2400, y.end()}, 300.0, kRate) / 0.1 -
+                             dbToAmplitude(-6.0)) < 0.01);
+            for (std::size_t i = 1; i < 47000; ++i) // never steeper than the louder tone
+                QVERIFY(std::abs(y[i] - y[i - 1]) < 1.05 * 0.1 * 2.0 * std::numbers::pi * 300.0 / kRate);
+        }
+        { // An echo that was on its way arrives, through the changed chain; so does a tail of an impulse's kind.
+            std::vector<float> burst(48000, 0.0f);
+            std::copy_n(tone.begin(), 4800, burst.begin());
+            RigSwap swap(rig("gain db=0 | delay time=400ms feedback=0 mix=1"), kRate, kBlock);
+            const auto y = play(swap, burst,
+                                {{9600, "gain db=-20 | drive drive=0 bypass=on | delay time=400ms feedback=0 mix=1"}});
+            QVERIFY(std::abs(amplitudeAt({y.begin() + 19200 + 480, y.begin() + 24000 - 480}, 300.0, kRate) / 0.1 -
+                             1.0) < 0.01);
+        }
+        { // A control of the solved amplifier: charges stay, and the sound ends where a fresh one's does.
+            const auto in = sine(200.0, 0.05, kRate, 1.6);
+            RigSwap moved(rig("circuit voice=clean drive=3"), kRate, kBlock),
+                fresh(rig("circuit voice=clean drive=6"), kRate, kBlock);
+            const auto y = play(moved, in, {{24000, "circuit voice=clean drive=6"}}), z = play(fresh, in, {});
+            double loudest = 0.0;
+            for (std::size_t i = 24000; i < 30000; ++i) loudest = std::max(loudest, double(std::abs(y[i])));
+            double end = 0.0, miss = 0.0;
+            for (std::size_t i = 67200; i < 76000; ++i)
+                end = std::max(end, double(std::abs(z[i]))), miss = std::max(miss, double(std::abs(y[i] - z[i])));
+            QVERIFY2(loudest < 1.3 * end, qPrintable(QString("%1, %2").arg(loudest).arg(end))); // no thump
+            QVERIFY2(miss < 0.01 * end, qPrintable(QString("%1 of %2").arg(miss).arg(end)));
+        }
+    }
+
     // All that the control thread may do while the audio thread runs: for TSan, and that the sound stays bounded.
     void theControlThreadMayDoAsItLikes()
     {
@@ -191,9 +253,23 @@ private slots:
         });
         c.chain.setListening(true);
         std::vector<float> tapped(4096);
+        const auto gainRig = [](double db) {
+            RigDocument rig;
+            rig.chain = parseRecallLine("gain db=" + std::to_string(db)).value();
+            CompileOptions options;
+            options.maxBlock = LiveChain::kMostFrames;
+            options.live = true;
+            return std::make_shared<CompiledRig>(CompiledRig::compile(rig, options).value());
+        };
+        std::shared_ptr<RigSwap> swap;
         std::size_t heard = 0;
         for (int i = 0; i < 300; ++i) {
             LiveVoice voice;
+            if (i % 3 == 0) {
+                if (!swap || i % 30 == 0) swap = std::make_shared<RigSwap>(gainRig(0.0), kRate, LiveChain::kMostFrames);
+                voice.rig = swap;
+            }
+            if (swap) swap->set(gainRig(-double(i % 20)));
             voice.left = float(i % 2);
             LiveProgram program;
             program.push_back(std::move(voice));

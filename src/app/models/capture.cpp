@@ -65,6 +65,7 @@ Capture::~Capture()
     ping_.cancel();
     look_.cancel();
     practice_.cancel();
+    compile_.cancel();
     disconnect(&audition_, nullptr, this, nullptr);
 }
 
@@ -185,17 +186,20 @@ void Capture::applyHearing()
                 &l != session_.layer() && at != also_.end())
                 layers.emplace_back(&l, at->input);
     }
-    // Every edit of the session comes by here; only what changes the sound builds the program anew.
+    // Every edit of the session comes by here; another rig is swapped in while it plays, anything else that changes the
+    // sound builds the program anew.
     std::string key = std::to_string(input_) + " " + std::to_string(rateHz()) + " " + std::to_string(int(hear_));
     for (const auto& [l, input] : layers)
-        key += "\n" + std::to_string(input) + " " + l->rig + " " + std::to_string(l->place) + " " +
+        key += "\n" + l->name + " " + std::to_string(input) + " " + std::to_string(l->place) + " " +
                panLawText(session_.document().law) + " " + std::to_string(session_.document().interface.dbuAtFullScale);
-    if (key == hearKey_) return;
+    if (key == hearKey_) return changeRigs(layers);
     hearKey_ = key;
+    heardRigs_.clear();
     engine::LiveProgram program;
     for (const auto& [l, input] : layers) {
         auto voice = voiceFor(*l, input);
         if (!voice) return emit failed(text(voice.error().message), text(voice.error().remedy));
+        heardRigs_.push_back({l->rig, voice->rig});
         program.push_back(std::move(*voice));
     }
     if (program.empty()) { // dry
@@ -206,28 +210,77 @@ void Capture::applyHearing()
     chain->setProgram(std::move(program));
 }
 
-Result<engine::LiveVoice> Capture::voiceFor(const Layer& layer, std::size_t input) const
+/// Compiles, in a worker, the rigs of the program that are not the ones being heard, and swaps them in while it plays.
+void Capture::changeRigs(const std::vector<std::pair<const Layer*, std::size_t>>& layers)
 {
+    std::vector<std::pair<std::size_t, LiveRig>> changed;
+    std::vector<std::string> files;
+    for (std::size_t i = 0; i < std::min(layers.size(), heardRigs_.size()); ++i) {
+        files.push_back(layers[i].first->rig);
+        if (files[i] == heardRigs_[i].file) continue;
+        auto rig = liveRig(*layers[i].first);
+        if (!rig) return emit failed(text(rig.error().message), text(rig.error().remedy));
+        changed.emplace_back(i, std::move(*rig));
+    }
+    if (changed.empty() || (compile_.isBusy() && files == asked_)) return;
+    asked_ = files;
+    using Compiled = std::vector<std::pair<std::size_t, Result<std::shared_ptr<CompiledRig>>>>;
+    compile_.run<std::shared_ptr<Compiled>>(
+        tr("Preparing the rig"),
+        [changed = std::move(changed)](const Progress&) {
+            auto out = std::make_shared<Compiled>();
+            for (const auto& [i, rig] : changed) out->emplace_back(i, rig.compiled());
+            return out;
+        },
+        [this, files, key = hearKey_](std::shared_ptr<Compiled> answer) {
+            if (key != hearKey_) return; // another program plays by now
+            for (auto& [i, rig] : *answer) {
+                if (!rig) return emit failed(text(rig.error().message), text(rig.error().remedy));
+                if ((*rig)->outputChannels() != heardRigs_[i].rig->outputChannels()) {
+                    hearKey_.clear(); // mono has become stereo, or the other way: it is placed in another way
+                    return applyHearing();
+                }
+                heardRigs_[i].rig->set(std::move(*rig));
+                heardRigs_[i].file = files[i];
+            }
+        });
+}
+
+Result<std::shared_ptr<CompiledRig>> Capture::LiveRig::compiled() const
+{
+    auto made = CompiledRig::compile(document, options);
+    if (!made) return made.error();
+    return std::make_shared<CompiledRig>(std::move(*made));
+}
+
+Result<Capture::LiveRig> Capture::liveRig(const Layer& layer) const
+{
+    LiveRig out;
     std::vector<std::string> warnings;
-    RigDocument rig;
     if (!layer.rig.empty()) {
         auto loaded = session_.folder().loadRig(layer.rig, Unknown::Bypass, warnings);
         if (!loaded) return loaded.error();
-        rig = std::move(*loaded);
+        out.document = std::move(*loaded);
     }
-    const SessionDocument& d = session_.document();
-    CompileOptions options;
-    options.context = layerRecipe(session_.folder(), Take{}, rig).context;
-    options.context.rateHz = rateHz();
-    options.context.fullScaleV = d.interface.fullScaleVolts();
-    options.maxBlock = engine::LiveChain::kMostFrames;
-    options.live = true;
-    options.allowMissing = true;
-    auto compiled = CompiledRig::compile(rig, options);
+    out.options.context = layerRecipe(session_.folder(), Take{}, out.document).context;
+    out.options.context.rateHz = rateHz();
+    out.options.context.fullScaleV = session_.document().interface.fullScaleVolts();
+    out.options.maxBlock = engine::LiveChain::kMostFrames;
+    out.options.live = true;
+    out.options.allowMissing = true;
+    return out;
+}
+
+Result<engine::LiveVoice> Capture::voiceFor(const Layer& layer, std::size_t input)
+{
+    const auto rig = liveRig(layer);
+    if (!rig) return rig.error();
+    auto compiled = rig->compiled();
     if (!compiled) return compiled.error();
+    const SessionDocument& d = session_.document();
     engine::LiveVoice voice;
     voice.input = input;
-    voice.rig = std::make_shared<CompiledRig>(std::move(*compiled));
+    voice.rig = std::make_shared<engine::RigSwap>(std::move(*compiled), rateHz(), engine::LiveChain::kMostFrames);
     voice.fullScaleV = d.interface.fullScaleVolts();
     voice.outputScale = 1.0 / voice.fullScaleV;
     const bool stereo = voice.rig->outputChannels() == 2;

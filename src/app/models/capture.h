@@ -121,7 +121,15 @@ private:
     void open();
     std::vector<std::size_t> stepInputs() const;
     void applyHearing();
-    core::Result<engine::LiveVoice> voiceFor(const core::Layer& layer, std::size_t input) const;
+    /// How a layer's rig is heard live: what a worker compiles.
+    struct LiveRig {
+        core::RigDocument document;
+        core::CompileOptions options;
+        core::Result<std::shared_ptr<core::CompiledRig>> compiled() const;
+    };
+    core::Result<LiveRig> liveRig(const core::Layer& layer) const;
+    core::Result<engine::LiveVoice> voiceFor(const core::Layer& layer, std::size_t input);
+    void changeRigs(const std::vector<std::pair<const core::Layer*, std::size_t>>& layers);
     void meterOthers();
     void teachPlayer();
     void begin();
@@ -136,7 +144,7 @@ private:
     Hear hear_ = Hear::Nothing;
     double hearDb_ = -6.0;
     std::optional<core::LoopLatency> roundTrip_;
-    TaskRunner ping_, look_, practice_;
+    TaskRunner ping_, look_, practice_, compile_;
     int countInBars_ = 0;
     double countInLeftS_ = 0.0;
     std::filesystem::path recording_;
@@ -148,8 +156,14 @@ private:
     std::vector<AlsoRecord> also_;
     std::map<std::size_t, HeldLevel> others_;
     std::map<std::size_t, std::int64_t> othersClippedBefore_;
-    std::string hearKey_; ///< of the program that the chain has
-    double needle_ = 0.0; ///< rectified mean, smoothed
+    std::string hearKey_; ///< of the program that the chain has, but for its rigs
+    struct HeardRig {
+        std::string file; ///< that is heard
+        std::shared_ptr<engine::RigSwap> rig;
+    };
+    std::vector<HeardRig> heardRigs_; ///< of that program
+    std::vector<std::string> asked_;  ///< the files that are being prepared
+    double needle_ = 0.0;             ///< rectified mean, smoothed
     std::int64_t clipsBefore_ = 0;
     std::deque<float> played_; ///< powers of the readings of the last while, of those that play
     std::optional<double> drift_;

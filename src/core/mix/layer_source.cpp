@@ -109,7 +109,7 @@ Result<LayerSource> LayerSource::open(const LayerRecipe& recipe)
     if (!channel) return channel.error();
     const int own = reader->info().sampleRateHz;
     const int rate = recipe.rateHz > 0 ? recipe.rateHz : own;
-    CompileOptions options{recipe.context, kBlock, recipe.allowMissing};
+    CompileOptions options{recipe.context, kBlock, recipe.allowMissing, false, recipe.effort};
     options.context.rateHz = rate;
     options.context.fullScaleV = recipe.input.fullScaleVolts();
     auto rig = CompiledRig::compile(recipe.rig, options);

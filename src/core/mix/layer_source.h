@@ -21,6 +21,7 @@ struct LayerRecipe {
     double endS = -1.0;     ///< up to where; negative: to its end and then the rig's tail
     double tailS = -1.0;    ///< after the end; negative: what the rig declares
     bool allowMissing = false;
+    Effort effort = Effort::Full;
 };
 
 /// Pulls a layer block by block: file, channel, rate, volts, rig, full scale again; latency taken out, so that frame 0

@@ -31,8 +31,10 @@ class Chain;
 
 struct Stage {
     std::unique_ptr<NodeProcessor> processor;
+    const void* kind = nullptr; ///< what it is: two stages of one kind have processors of one type
     std::size_t channelsOut = 1;
 };
+constexpr char kThrough = 0, kSplit = 1; // their places are kinds of their own
 
 /// A chain of processors: itself one, so that lanes nest to any depth.
 class Chain final : public NodeProcessor {
@@ -57,6 +59,19 @@ public:
     void reset() noexcept override
     {
         for (Stage& stage : stages) stage.processor->reset();
+    }
+    /// Stages of one kind find each other in order; what stands between was put in or taken out.
+    void takeOver(const NodeProcessor& other) noexcept override
+    {
+        const auto& before = static_cast<const Chain&>(other).stages;
+        std::size_t from = 0;
+        for (Stage& stage : stages)
+            for (std::size_t k = from; k < before.size(); ++k)
+                if (before[k].kind == stage.kind) {
+                    stage.processor->takeOver(*before[k].processor);
+                    from = k + 1;
+                    break;
+                }
     }
     std::size_t outputChannels(std::size_t in) const noexcept override
     {
@@ -116,6 +131,11 @@ public:
         for (auto& lane : lanes_) lane->reset();
         for (auto& pair : delays_)
             for (auto& side : pair) side.reset();
+    }
+    void takeOver(const NodeProcessor& other) noexcept override
+    {
+        const auto& before = static_cast<const Lanes&>(other).lanes_;
+        for (std::size_t i = 0; i < std::min(lanes_.size(), before.size()); ++i) lanes_[i]->takeOver(*before[i]);
     }
     std::size_t outputChannels(std::size_t in) const noexcept override
     {
@@ -177,7 +197,11 @@ Result<std::unique_ptr<Chain>> buildChain(const RigChain& nodes, const CompileOp
     for (const RigNode& node : nodes) {
         auto stage = buildStage(node, options, warnings);
         if (!stage) return stage.error();
-        chain->stages.push_back({std::move(*stage), 1});
+        const void* const kind = node.bypass      ? static_cast<const void*>(&kThrough)
+                                 : node.isSplit() ? static_cast<const void*>(&kSplit)
+                                                  : static_cast<const void*>(findNodeType(node.type));
+        const bool isThrough = dynamic_cast<const Through*>(stage->get()) != nullptr;
+        chain->stages.push_back({std::move(*stage), isThrough ? &kThrough : kind, 1});
     }
     return chain;
 }
@@ -226,7 +250,8 @@ Result<CompiledRig> CompiledRig::compile(const RigDocument& rig, const CompileOp
     auto chain = buildChain(rig.chain, options, state->warnings);
     if (!chain) return chain.error();
     state->chain = std::move(*chain);
-    state->chain->prepare({options.context.rateHz, options.maxBlock, 1, options.live});
+    state->chain->prepare(
+        {options.context.rateHz, options.maxBlock, 1, options.live, options.live ? Effort::Playing : options.effort});
     state->di.resize(options.maxBlock);
     state->gain = static_cast<float>(dbToAmplitude(rig.outputDb));
     for (const RigNode& node : rig.chain) {
@@ -280,6 +305,8 @@ void CompiledRig::reset() noexcept
         levels.frames = 0;
     }
 }
+
+void CompiledRig::takeOver(const CompiledRig& before) noexcept { state_->chain->takeOver(*before.state_->chain); }
 
 std::size_t CompiledRig::outputChannels() const noexcept { return state_->chain->outputChannels(1); }
 std::size_t CompiledRig::latency() const noexcept { return state_->chain->latency(); }

@@ -22,13 +22,17 @@ struct AudioBlock {
     const float* di = nullptr;
 };
 
+/// How much work a node may take for a sound without folding: the solved amplifier's rate.
+enum class Effort { Draft, Playing, Full }; ///< Draft: for figures on the screen
+
 /// What a node needs to know before it runs. Everything it allocates, it allocates then.
 struct PrepareSpec {
     double rateHz = 48000.0;
     std::size_t maxBlock = 4096; ///< frames, the longest block that process() will be given
     std::size_t channels = 1;    ///< that come in
     bool live = false;           ///< somebody plays: no delay that can be avoided, at more work
-    std::size_t diLate = 0;      ///< frames by which what comes in is later than AudioBlock::di
+    Effort effort = Effort::Full;
+    std::size_t diLate = 0; ///< frames by which what comes in is later than AudioBlock::di
 };
 
 /// A node at work. Phases: prepare (control thread, allocates) -> process (audio thread, any block length up to
@@ -39,6 +43,9 @@ public:
     virtual void prepare(const PrepareSpec& spec) = 0;
     virtual void process(AudioBlock& block) noexcept = 0;
     virtual void reset() noexcept = 0; ///< as new, after prepare
+    /// Takes up what a processor of the same type, prepared alike, remembers, so that changed values are heard without
+    /// a start from silence. Audio thread: copies, allocates nothing. What cannot be taken up starts anew.
+    virtual void takeOver(const NodeProcessor& before) noexcept { (void)before; }
     virtual std::size_t outputChannels(std::size_t in) const noexcept { return in; }
     virtual std::size_t latency() const noexcept { return 0; }  ///< frames, valid after prepare
     virtual double tailSeconds() const noexcept { return 0.0; } ///< until -90 dB after the input ends

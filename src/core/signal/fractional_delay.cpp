@@ -47,4 +47,11 @@ void FractionalDelay::write(float x) noexcept
     if (++at_ == size_) at_ = 0;
 }
 
+void FractionalDelay::takeOver(const FractionalDelay& before) noexcept
+{
+    reset();
+    const std::size_t n = std::min(size_, before.size_);
+    for (std::size_t back = n; back > 0; --back) write(before.line_[before.at_ + before.size_ - back]);
+}
+
 } // namespace gristle::core

@@ -16,6 +16,8 @@ public:
     void reset() noexcept;
     double read() const noexcept; ///< what went in `samples` ago, seen from the sample that is written next
     void write(float x) noexcept;
+    void
+    takeOver(const FractionalDelay& before) noexcept; ///< what another one has heard, as far back as this one reaches
 
 private:
     std::vector<float> line_; ///< written twice, size_ apart, so that every stretch of kTaps lies in one piece

@@ -86,15 +86,34 @@ void LiveConvolver::finishPart() noexcept
         fft_.forward();
         newest_ = newest_ == 0 ? parts_ - 1 : newest_ - 1;
         heard_.put(newest_, fft_.spectrum());
-        float re[kBins] = {}, im[kBins] = {};
-        for (std::size_t p = 0, at = newest_; p < parts_; ++p, at = at + 1 == parts_ ? 0 : at + 1)
-            addProducts(&response_.re[p * kBins], &response_.im[p * kBins], &heard_.re[at * kBins],
-                        &heard_.im[at * kBins], re, im);
-        for (std::size_t i = 0; i < kBins; ++i) fft_.spectrum()[i] = {re[i], im[i]};
-        fft_.inverse();
-        std::copy_n(fft_.time().begin() + kPart, kPart, tail_.begin());
+        makeTail();
     }
     std::copy_n(history_.begin() + kPart, kPart, history_.begin());
+}
+
+void LiveConvolver::takeOver(const LiveConvolver& before) noexcept
+{
+    reset();
+    for (std::size_t p = 0; p < std::min(parts_, before.parts_); ++p) { // the last one first
+        const std::size_t from = (before.newest_ + p) % before.parts_ * kBins, to = p * kBins;
+        std::copy_n(before.heard_.re.begin() + long(from), kBins, heard_.re.begin() + long(to));
+        std::copy_n(before.heard_.im.begin() + long(from), kBins, heard_.im.begin() + long(to));
+    }
+    std::ranges::copy(before.history_, history_.begin());
+    filled_ = before.filled_;
+    if (parts_ > 0) makeTail();
+}
+
+/// What the parts that were heard give to the one that is being filled.
+void LiveConvolver::makeTail() noexcept
+{
+    float re[kBins] = {}, im[kBins] = {};
+    for (std::size_t p = 0, at = newest_; p < parts_; ++p, at = at + 1 == parts_ ? 0 : at + 1)
+        addProducts(&response_.re[p * kBins], &response_.im[p * kBins], &heard_.re[at * kBins], &heard_.im[at * kBins],
+                    re, im);
+    for (std::size_t i = 0; i < kBins; ++i) fft_.spectrum()[i] = {re[i], im[i]};
+    fft_.inverse();
+    std::copy_n(fft_.time().begin() + kPart, kPart, tail_.begin());
 }
 
 } // namespace gristle::core

@@ -18,6 +18,7 @@ public:
     explicit LiveConvolver(std::span<const float> impulse); ///< allocates; an empty impulse gives silence
     void process(std::span<float> mono) noexcept;           ///< in place
     void reset() noexcept;
+    void takeOver(const LiveConvolver& before) noexcept; ///< what another one has heard, whatever its impulse
 
 private:
     static constexpr std::size_t kPart = 64;
@@ -28,6 +29,7 @@ private:
         void put(std::size_t part, std::span<const std::complex<float>> bins) noexcept;
     };
     void finishPart() noexcept;
+    void makeTail() noexcept;
 
     RealFft fft_;
     std::vector<float> head_;    ///< kPart taps
@@ -53,6 +55,12 @@ public:
     {
         const auto* late = std::get_if<OverlapSave>(&way_);
         return late ? late->latency() : 0;
+    }
+    void takeOver(const Convolution& before) noexcept ///< of playing live
+    {
+        auto* own = std::get_if<LiveConvolver>(&way_);
+        const auto* other = std::get_if<LiveConvolver>(&before.way_);
+        if (own && other) own->takeOver(*other);
     }
     void process(std::span<float> mono) noexcept
     {

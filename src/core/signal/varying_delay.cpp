@@ -72,4 +72,11 @@ void VaryingDelay::write(float x) noexcept
     if (++at_ == size_) at_ = 0;
 }
 
+void VaryingDelay::takeOver(const VaryingDelay& before) noexcept
+{
+    reset();
+    const std::size_t n = std::min(size_, before.size_);
+    for (std::size_t back = n; back > 0; --back) write(before.line_[before.at_ + before.size_ - back]);
+}
+
 } // namespace gristle::core

@@ -19,6 +19,7 @@ public:
     /// held to that
     double read(double samples) const noexcept;
     void write(float x) noexcept;
+    void takeOver(const VaryingDelay& before) noexcept; ///< what another one has heard, as far back as this one reaches
 
 private:
     std::vector<float> line_; ///< written twice, size_ apart, so that every stretch of kTaps lies in one piece

@@ -317,6 +317,7 @@ LayerRecipe RigBench::recipe(const RigDocument& rig) const
 {
     LayerRecipe out = layerRecipe(session().folder(), *session().take(), rig);
     out.allowMissing = true;
+    out.effort = Effort::Draft;
     out.startS = (session().loopFromBar() - 1.0) * session().barSeconds();
     out.endS = (session().loopToBar() - 1.0) * session().barSeconds();
     const double duration = double(session().take()->frames) / std::max(1, session().take()->sampleRateHz);
@@ -465,6 +466,7 @@ AuditionRequest RigBench::audition() const
     const auto slot = [&](const QString& title, const RigDocument& rig) {
         LayerRecipe recipe = layerRecipe(session().folder(), *session().take(), rig);
         recipe.allowMissing = true;
+        recipe.effort = Effort::Playing;
         out.slots_.push_back({title, [recipe](double from, double to, const Progress& p) {
                                   LayerRecipe r = recipe;
                                   r.startS = from, r.endS = to;

@@ -486,6 +486,25 @@ double CircuitSolver::State::step(double in) noexcept
 }
 
 double CircuitSolver::step(double volts) noexcept { return state_->step(volts); }
+void CircuitSolver::takeOver(const CircuitSolver& other) noexcept
+{
+    State& s = *state_;
+    const State& o = *other.state_;
+    if (s.tubes != o.tubes || s.slots.size() != o.slots.size() || s.historySlots != o.historySlots ||
+        s.currentSlots != o.currentSlots)
+        return;
+    // Charges and currents are what they were; only the resistors between them are others.
+    std::ranges::copy(o.slots, s.slots.begin());
+    std::ranges::copy(o.before, s.before.begin());
+    std::ranges::copy(o.last, s.last.begin());
+    std::ranges::copy(o.third, s.third.begin());
+    for (std::size_t t = 0; t < s.tubes; ++t) {
+        const auto offset = s.ports[t].offset; // belongs to the table
+        s.ports[t] = o.ports[t];
+        s.ports[t].offset = offset;
+    }
+}
+
 void CircuitSolver::reset() noexcept { state_->reset(); }
 double CircuitSolver::restVolts() const noexcept { return state_->restOut; }
 std::vector<TubeCurrents> CircuitSolver::restCurrents() const { return state_->restCurrents; }

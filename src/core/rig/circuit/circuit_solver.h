@@ -23,6 +23,8 @@ public:
 
     /// Volts in, volts out, less the output's voltage at rest.
     double step(double volts) noexcept;
+    /// Goes on from where another one is: the same parts, other values of its resistors. Another circuit is left alone.
+    void takeOver(const CircuitSolver& before) noexcept;
     void reset() noexcept;                                   ///< at rest
     double restVolts() const noexcept;                       ///< of the output
     std::vector<TubeCurrents> restCurrents() const;          ///< of each tube

@@ -30,6 +30,13 @@ public:
         for (auto& line : lines_) line.reset();
         phase_ = {0.0, 0.31, 0.67};
     }
+    void takeOver(const NodeProcessor& other) noexcept override
+    {
+        const auto& before = static_cast<const Chorus&>(other);
+        for (std::size_t c = 0; c < std::min(lines_.size(), before.lines_.size()); ++c)
+            lines_[c].takeOver(before.lines_[c]);
+        phase_ = before.phase_;
+    }
     std::size_t outputChannels(std::size_t) const noexcept override { return 2; }
     double tailSeconds() const noexcept override { return delay_ + depth_ + 0.01; }
     void process(AudioBlock& block) noexcept override

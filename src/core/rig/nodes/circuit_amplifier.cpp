@@ -24,7 +24,10 @@ public:
     {
         sides_.clear();
         // 768 kHz or near it for rendering, half of that for playing: what folds from there is not heard.
-        const std::size_t factor = Oversampler::factorFor(spec.rateHz) * (spec.live ? 1 : 2);
+        const std::size_t playing = Oversampler::factorFor(spec.rateHz);
+        const std::size_t factor = spec.effort == Effort::Full    ? 2 * playing
+                                   : spec.effort == Effort::Draft ? std::max<std::size_t>(2, playing / 2)
+                                                                  : playing;
         for (std::size_t c = 0; c < spec.channels; ++c) {
             sides_.push_back({Oversampler(factor), CircuitSolver(netlist_, spec.rateHz * double(factor))});
             sides_.back().over.prepare(kChunk);
@@ -35,6 +38,15 @@ public:
         for (Side& side : sides_) {
             side.over.reset();
             side.circuit.reset();
+        }
+    }
+    void takeOver(const NodeProcessor& other) noexcept override
+    {
+        const auto& before = static_cast<const CircuitAmplifier&>(other).sides_;
+        for (std::size_t c = 0; c < std::min(sides_.size(), before.size()); ++c) {
+            if (sides_[c].over.factor() != before[c].over.factor()) continue;
+            sides_[c].over = before[c].over;
+            sides_[c].circuit.takeOver(before[c].circuit);
         }
     }
     std::size_t latency() const noexcept override { return sides_.empty() ? 0 : sides_[0].over.latency(); }

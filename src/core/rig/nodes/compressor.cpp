@@ -31,6 +31,11 @@ public:
         reset();
     }
     void reset() noexcept override { held_ = shown_ = 0.0; }
+    void takeOver(const NodeProcessor& other) noexcept override
+    {
+        const auto& before = static_cast<const Compressor&>(other);
+        held_ = before.held_, shown_ = before.shown_;
+    }
     void process(AudioBlock& block) noexcept override
     {
         const double make = dbToAmplitude(dials_.gainDb);

@@ -58,6 +58,17 @@ public:
         }
         phase_ = held_ = shown_ = 0.0;
     }
+    void takeOver(const NodeProcessor& other) noexcept override
+    {
+        const auto& before = static_cast<const Delay&>(other);
+        for (std::size_t c = 0; c < std::min(lines_.size(), before.lines_.size()); ++c) {
+            Line& line = lines_[c];
+            const Line& was = before.lines_[c];
+            if (line.still && was.still) line.still->takeOver(*was.still);
+            if (line.moving && was.moving) line.moving->takeOver(*was.moving);
+        }
+        phase_ = before.phase_, held_ = before.held_, wetHeld_ = before.wetHeld_, shown_ = before.shown_;
+    }
     std::size_t outputChannels(std::size_t in) const noexcept override { return d_.sides == Sides::One ? in : 2; }
     double tailSeconds() const noexcept override
     {

@@ -45,6 +45,13 @@ public:
         isOpen_ = false;
         db_ = -dials_.depthDb;
     }
+    void takeOver(const NodeProcessor& other) noexcept override
+    {
+        const auto& before = static_cast<const Gate&>(other);
+        power_ = before.power_, isOpen_ = before.isOpen_, below_ = before.below_;
+        db_ = isOpen_ ? before.db_ : std::max(before.db_, -dials_.depthDb);
+        if (line_.size() == before.line_.size()) std::ranges::copy(before.line_, line_.begin()), at_ = before.at_;
+    }
     void process(AudioBlock& block) noexcept override
     {
         for (std::size_t i = 0; i < block.frames; ++i) {

@@ -30,6 +30,11 @@ public:
     {
         for (auto& side : sides_) side.reset();
     }
+    void takeOver(const NodeProcessor& other) noexcept override
+    {
+        const auto& before = static_cast<const Impulse&>(other).sides_;
+        for (std::size_t c = 0; c < std::min(sides_.size(), before.size()); ++c) sides_[c].takeOver(before[c]);
+    }
     std::size_t outputChannels(std::size_t in) const noexcept override
     {
         return std::max(in, response_.audio.channels());

@@ -9,7 +9,8 @@
 namespace gristle::core {
 
 /// A node that works at a raised rate, each channel by a Work of its own, which has
-/// prepare(rateHz, maxFrames), reset() and process(span), in place.
+/// prepare(rateHz, maxFrames), reset() and process(span), in place. What a Work remembers is over in milliseconds, so a
+/// changed one starts anew.
 template<typename Work> class Raised final : public NodeProcessor {
 public:
     /// @param times  384 kHz or near it, 1 or 2
@@ -32,6 +33,12 @@ public:
             side.over.reset();
             side.work.reset();
         }
+    }
+    void takeOver(const NodeProcessor& other) noexcept override
+    {
+        const auto& before = static_cast<const Raised&>(other).sides_;
+        for (std::size_t c = 0; c < std::min(sides_.size(), before.size()); ++c)
+            if (sides_[c].over.factor() == before[c].over.factor()) sides_[c].over = before[c].over;
     }
     std::size_t latency() const noexcept override { return sides_.empty() ? 0 : sides_[0].over.latency(); }
     double tailSeconds() const noexcept override { return tailS_; }

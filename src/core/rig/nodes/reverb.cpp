@@ -66,6 +66,15 @@ public:
             for (Biquad& b : side) b.reset();
         now_ = 0;
     }
+    void takeOver(const NodeProcessor& other) noexcept override
+    {
+        const auto& before = static_cast<const Reverb&>(other);
+        for (std::size_t k = 0; k < kLines; ++k)
+            if (lines_[k].ring.size() == before.lines_[k].ring.size()) {
+                std::ranges::copy(before.lines_[k].ring, lines_[k].ring.begin());
+                lines_[k].at = before.lines_[k].at;
+            }
+    }
     std::size_t outputChannels(std::size_t) const noexcept override { return 2; }
     double tailSeconds() const noexcept override
     {

@@ -41,6 +41,13 @@ public:
         block_.reset();
         now_ = 0;
     }
+    void takeOver(const Spring& before) noexcept
+    {
+        if (states_.size() != before.states_.size() || ring_.size() != before.ring_.size()) return;
+        std::ranges::copy(before.states_, states_.begin());
+        std::ranges::copy(before.ring_, ring_.begin());
+        now_ = before.now_;
+    }
     double step(double in) noexcept
     {
         float& slot = ring_[now_ % ring_.size()];
@@ -87,6 +94,12 @@ public:
     {
         for (auto& side : springs_)
             for (Spring& s : side) s.reset();
+    }
+    void takeOver(const NodeProcessor& other) noexcept override
+    {
+        const auto& before = static_cast<const SpringReverb&>(other);
+        for (std::size_t c = 0; c < channels_; ++c)
+            for (std::size_t k = 0; k < 2; ++k) springs_[c][k].takeOver(before.springs_[c][k]);
     }
     double tailSeconds() const noexcept override { return 1.8 * d_.decayS + 2.0 * d_.roundS; }
     void process(AudioBlock& block) noexcept override
