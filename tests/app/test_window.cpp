@@ -14,6 +14,7 @@
 #include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMenu>
 #include <QMimeData>
 #include <QPushButton>
 #include <QTableWidget>
@@ -59,6 +60,7 @@ private slots:
     void everyControlHasANameAndFits();
     void textIsReadable();
     void rigEditsBecomeVersions();
+    void startingPointsAreOneStepAway();
     void dropBringsIn();
 
 private:
@@ -435,6 +437,39 @@ void TestWindow::rigEditsBecomeVersions()
     QVERIFY(session.rig().chain[0].bypass);
     b.find<QPushButton>("removeStage")->click();
     QCOMPARE(session.rig().chain.size(), std::size_t(2));
+    b.settle();
+}
+
+// One of the eight: a rig with the session's own impulse and the song's tempo, what to listen for beside it, one undo.
+void TestWindow::startingPointsAreOneStepAway()
+{
+    WindowBench b;
+    b.window.openPaths({path("demo.gristle")});
+    b.window.session().setPath({0, 1, 0});
+    b.window.showBench(1);
+    b.settle();
+    SessionModel& session = b.window.session();
+    const std::string first = session.layer()->rig;
+    session.setLoop(2.0, 3.0); // one bar is rendered soon
+    const auto actions = b.find<QPushButton>("startFrom")->menu()->actions();
+    QCOMPARE(actions.size(), qsizetype(8));
+    const auto lead = std::ranges::find_if(actions, [](QAction* a) { return a->text().startsWith("singing lead"); });
+    QVERIFY(lead != actions.end());
+    (*lead)->trigger();
+    const RigDocument rig = session.rig();
+    QCOMPARE(rig.name, std::string("singing lead, quiet echoes"));
+    const auto stage = [&](const char* type) {
+        return std::ranges::find_if(rig.chain, [&](const RigNode& n) { return n.type == type; });
+    };
+    QVERIFY(std::get<std::string>(stage("impulse")->values.at("file")).starts_with("impulses/"));
+    QCOMPARE(std::get<double>(stage("delay")->values.at("tempo")), session.song()->tempoBpm);
+    b.settle();
+    bool told = false;
+    for (const QLabel* l : b.window.findChildren<QLabel*>())
+        told = told || l->text().contains("Listen for a note that");
+    QVERIFY(told);
+    session.undoStack().undo();
+    QCOMPARE(session.layer()->rig, first);
     b.settle();
 }
 

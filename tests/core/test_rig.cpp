@@ -1,5 +1,6 @@
 #include "core/rig/circuit/tone_stack.h"
 #include "core/rig/compiled_rig.h"
+#include "core/rig/starting_points.h"
 #include "support/signals.h"
 
 #include <QtTest/QtTest>
@@ -164,6 +165,7 @@ private slots:
     void stableAtEveryRate_data();
     void stableAtEveryRate();
     void impulseKeepsItsResponseAtAnotherRate();
+    void startingPointsAreWhole();
     void missingImpulse();
     void filesStayInsideTheSession();
     void driveFollowsVolts();
@@ -481,6 +483,29 @@ void TestRig::impulseKeepsItsResponseAtAnotherRate()
                                          hz, rate);
         }
         QVERIFY(std::abs(20.0 * std::log10(level[1] / level[0])) < 0.02);
+    }
+}
+
+// Every starting point plays, names stages and controls that are there, and is within the goals' levels: loud playing
+// comes out as a signal, not as silence.
+void TestRig::startingPointsAreWhole()
+{
+    QCOMPARE(startingPoints().size(), std::size_t(8));
+    std::vector<float> x = test::sine(196.0, 0.15, 48000.0, 0.6);
+    for (const StartingPoint& point : startingPoints()) {
+        const RigDocument rig = rigOf(point, "", 104.0);
+        const std::string line = recallLine(rig.chain);
+        QVERIFY(parseRecallLine(line).value() == rig.chain);
+        for (const auto& control : point.controls) {
+            const NodeType* type = findNodeType(control.stage);
+            QVERIFY2(type && type->find(control.key), control.key);
+            QVERIFY2(line.find(control.stage) != std::string::npos, control.stage);
+        }
+        const auto y = run(line, x);
+        double power = 0.0;
+        for (std::size_t i = 14400; i < 24000; ++i) power += double(y[0][i]) * double(y[0][i]) / 9600.0;
+        QVERIFY2(std::isfinite(power) && power > 1e-4, point.title); // over -40 dBV
+        QVERIFY2(power < 100.0, point.title);
     }
 }
 

@@ -197,9 +197,10 @@ void Capture::applyHearing()
     heardRigs_.clear();
     engine::LiveProgram program;
     for (const auto& [l, input] : layers) {
-        auto voice = voiceFor(*l, input);
+        RigDocument document;
+        auto voice = voiceFor(*l, input, document);
         if (!voice) return emit failed(text(voice.error().message), text(voice.error().remedy));
-        heardRigs_.push_back({l->rig, voice->rig});
+        heardRigs_.push_back({std::move(document), voice->rig});
         program.push_back(std::move(*voice));
     }
     if (program.empty()) { // dry
@@ -214,16 +215,16 @@ void Capture::applyHearing()
 void Capture::changeRigs(const std::vector<std::pair<const Layer*, std::size_t>>& layers)
 {
     std::vector<std::pair<std::size_t, LiveRig>> changed;
-    std::vector<std::string> files;
+    std::vector<RigDocument> wanted;
     for (std::size_t i = 0; i < std::min(layers.size(), heardRigs_.size()); ++i) {
-        files.push_back(layers[i].first->rig);
-        if (files[i] == heardRigs_[i].file) continue;
         auto rig = liveRig(*layers[i].first);
         if (!rig) return emit failed(text(rig.error().message), text(rig.error().remedy));
+        wanted.push_back(rig->document);
+        if (rig->document == heardRigs_[i].document) continue;
         changed.emplace_back(i, std::move(*rig));
     }
-    if (changed.empty() || (compile_.isBusy() && files == asked_)) return;
-    asked_ = files;
+    if (changed.empty() || (compile_.isBusy() && wanted == asked_)) return;
+    asked_ = wanted;
     using Compiled = std::vector<std::pair<std::size_t, Result<std::shared_ptr<CompiledRig>>>>;
     compile_.run<std::shared_ptr<Compiled>>(
         tr("Preparing the rig"),
@@ -232,7 +233,7 @@ void Capture::changeRigs(const std::vector<std::pair<const Layer*, std::size_t>>
             for (const auto& [i, rig] : changed) out->emplace_back(i, rig.compiled());
             return out;
         },
-        [this, files, key = hearKey_](std::shared_ptr<Compiled> answer) {
+        [this, wanted, key = hearKey_](std::shared_ptr<Compiled> answer) {
             if (key != hearKey_) return; // another program plays by now
             for (auto& [i, rig] : *answer) {
                 if (!rig) return emit failed(text(rig.error().message), text(rig.error().remedy));
@@ -241,7 +242,7 @@ void Capture::changeRigs(const std::vector<std::pair<const Layer*, std::size_t>>
                     return applyHearing();
                 }
                 heardRigs_[i].rig->set(std::move(*rig));
-                heardRigs_[i].file = files[i];
+                heardRigs_[i].document = wanted[i];
             }
         });
 }
@@ -271,12 +272,13 @@ Result<Capture::LiveRig> Capture::liveRig(const Layer& layer) const
     return out;
 }
 
-Result<engine::LiveVoice> Capture::voiceFor(const Layer& layer, std::size_t input)
+Result<engine::LiveVoice> Capture::voiceFor(const Layer& layer, std::size_t input, RigDocument& document) const
 {
     const auto rig = liveRig(layer);
     if (!rig) return rig.error();
     auto compiled = rig->compiled();
     if (!compiled) return compiled.error();
+    document = rig->document;
     const SessionDocument& d = session_.document();
     engine::LiveVoice voice;
     voice.input = input;

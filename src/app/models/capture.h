@@ -128,7 +128,8 @@ private:
         core::Result<std::shared_ptr<core::CompiledRig>> compiled() const;
     };
     core::Result<LiveRig> liveRig(const core::Layer& layer) const;
-    core::Result<engine::LiveVoice> voiceFor(const core::Layer& layer, std::size_t input);
+    core::Result<engine::LiveVoice> voiceFor(const core::Layer& layer, std::size_t input,
+                                             core::RigDocument& document) const;
     void changeRigs(const std::vector<std::pair<const core::Layer*, std::size_t>>& layers);
     void meterOthers();
     void teachPlayer();
@@ -158,12 +159,12 @@ private:
     std::map<std::size_t, std::int64_t> othersClippedBefore_;
     std::string hearKey_; ///< of the program that the chain has, but for its rigs
     struct HeardRig {
-        std::string file; ///< that is heard
+        core::RigDocument document; ///< that is heard
         std::shared_ptr<engine::RigSwap> rig;
     };
-    std::vector<HeardRig> heardRigs_; ///< of that program
-    std::vector<std::string> asked_;  ///< the files that are being prepared
-    double needle_ = 0.0;             ///< rectified mean, smoothed
+    std::vector<HeardRig> heardRigs_;      ///< of that program
+    std::vector<core::RigDocument> asked_; ///< what is being prepared
+    double needle_ = 0.0;                  ///< rectified mean, smoothed
     std::int64_t clipsBefore_ = 0;
     std::deque<float> played_; ///< powers of the readings of the last while, of those that play
     std::optional<double> drift_;

@@ -3,6 +3,7 @@
 #include "app/benches/rig/ladder.h"
 #include "app/widgets/control_figures.h"
 #include "core/advice/rig_findings.h"
+#include "core/rig/starting_points.h"
 
 #include <QComboBox>
 #include <QDoubleSpinBox>
@@ -72,6 +73,25 @@ void RigBench::build()
     connect(rigs_, &QComboBox::activated, this,
             [this](int index) { session().chooseRig(rigs_->itemData(index).toString().toStdString()); });
     head->addWidget(rigs_);
+    auto* start =
+        button(tr("Start from"), "startFrom", tr("Eight rigs to begin with; the present one stays a version"), this);
+    start->setMenu(new QMenu(start));
+    start->menu()->setToolTipsVisible(true);
+    for (const StartingPoint& point : startingPoints()) {
+        QAction* action = start->menu()->addAction(tr(point.title));
+        action->setToolTip(tr(point.listen));
+        connect(action, &QAction::triggered, this, [this, &point] {
+            const auto files = session().folder().impulseFiles();
+            const double tempo = session().song() ? session().song()->tempoBpm : 120.0;
+            change(tr("Started from: %1").arg(tr(point.title)), [&](RigDocument& r) {
+                const double output = r.outputDb;
+                r = rigOf(point, files.empty() ? std::string() : files.front(), tempo);
+                r.outputDb = output;
+            });
+            chooseStage(0);
+        });
+    }
+    head->addWidget(start);
     auto* forPart =
         button(tr("For the whole part"), "rigForPart", tr("Give all layers of this part the same rig"), this);
     connect(forPart, &QPushButton::clicked, this, [this] { session().giveRigToPart(); });
@@ -450,6 +470,18 @@ void RigBench::findings(FindingsPanel& panel) const
             if (apart < 40.0) f.remedy = "Take drive back, or capture the DI quieter";
             found.push_back(std::move(f));
         }
+    }
+    if (const StartingPoint* point = session().isOpen() ? findStartingPoint(rig_.name) : nullptr) {
+        Finding f;
+        f.code = "rig.start";
+        f.severity = Severity::Note;
+        f.title = "Started from: " + rig_.name;
+        f.message = std::string("Listen for ") + point->listen + ". What matters: ";
+        for (const auto& c : point->controls)
+            f.message +=
+                std::string(&c == point->controls.data() ? "" : "; ") + c.key + " of " + c.stage + " (" + c.does + ")";
+        f.message += ".";
+        found.push_back(std::move(f));
     }
     panel.show(found, remedies, tr("Choose a rig or add a stage; what each does to the next is measured here."));
 }
