@@ -470,7 +470,6 @@ void TestWindow::startingPointsAreOneStepAway()
     QVERIFY(told);
     session.undoStack().undo();
     QCOMPARE(session.layer()->rig, first);
-    b.settle();
 }
 
 void TestWindow::dropBringsIn()

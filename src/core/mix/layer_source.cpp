@@ -11,6 +11,7 @@ namespace {
 
 constexpr std::size_t kBlock = 4096;
 constexpr double kPrerollS = 2.0;
+constexpr double kDraftPrerollS = 0.5; // figures on the screen bear that an echo before is missing
 
 } // namespace
 
@@ -118,7 +119,8 @@ Result<LayerSource> LayerSource::open(const LayerRecipe& recipe)
     const std::int64_t all = reader->info().frames;
     const auto first = std::clamp<std::int64_t>(std::llround(recipe.startS * own), 0, all);
     const auto last = recipe.endS < 0.0 ? all : std::clamp<std::int64_t>(std::llround(recipe.endS * own), first, all);
-    const std::int64_t from = std::max<std::int64_t>(0, first - std::llround(kPrerollS * own));
+    const std::int64_t from = std::max<std::int64_t>(
+        0, first - std::llround((recipe.effort == Effort::Draft ? kDraftPrerollS : kPrerollS) * own));
     auto state = std::make_unique<State>(std::move(*reader), *channel, std::move(*rig), recipe);
     if (from > 0)
         if (const auto wound = state->reader.seek(from); !wound) return wound.error();
