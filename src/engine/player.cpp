@@ -10,6 +10,7 @@ namespace {
 constexpr double kLoopFadeS = 0.012;
 constexpr double kMeterS = 0.01;
 constexpr double kSilentFade = 0.001; // -60 dB
+constexpr double kGainGlideS = 0.03;
 
 } // namespace
 
@@ -18,6 +19,9 @@ Player::Player(double rateHz)
       fadeUp_(std::pow(10.0, 6.0 / 20.0 / (0.011 * rateHz))), weighting_{core::KWeighting(rateHz),
                                                                          core::KWeighting(rateHz)}
 {
+    for (auto* sides : {nowOut_, beforeOut_})
+        for (int c = 0; c < 2; ++c) sides[c].resize(kMostFrames);
+    gainStep_ = 1.0 - std::exp(-1.0 / (kGainGlideS * rateHz));
     gate_.prepare(rateHz);
     side_.prepare(rateHz);
     side_.jump(true);
@@ -66,6 +70,13 @@ void Player::adopt() noexcept
     now_.program = next;
     now_.slot = next && !next->entries.empty() ? std::min(slot, next->entries.size() - 1) : 0;
     if (next && (now_.position < next->loopStart || now_.position >= next->loopEnd)) now_.position = next->loopStart;
+    const Slot *entry = now_.entry(), *old = before_.entry();
+    if (entry && old && entry->rig && entry->rig == old->rig) { // it plays on; a rig hears one voice at a time
+        before_ = {};
+        using_[1].store(nullptr);
+        return;
+    }
+    now_.gain = -1.0;
     fade_ = kSilentFade;
 }
 
@@ -90,16 +101,45 @@ void Player::nextFrame(Voice& voice, float& left, float& right) noexcept
         left = (1.0f - w) * left + (hasBefore ? w * at(0, voice.position - length) : 0.0f);
         right = (1.0f - w) * right + (hasBefore ? w * at(1, voice.position - length) : 0.0f);
     }
-    const float gain = slot.gain * static_cast<float>(voice.level);
-    left *= gain;
-    right *= gain;
+    left *= static_cast<float>(voice.level);
+    right *= static_cast<float>(voice.level);
     voice.level = std::min(1.0, voice.level * fadeUp_);
     if (++voice.position < p->loopEnd) return;
     voice.position = p->loopStart;
     if (!hasBefore) voice.level = kSilentFade; // it comes out of silence, gently
 }
 
+/// The next frames of a voice, through its rig where it has one, at its gain.
+void Player::render(Voice& voice, std::vector<float> (&out)[2], std::size_t frames) noexcept
+{
+    for (std::size_t i = 0; i < frames; ++i) nextFrame(voice, out[0][i], out[1][i]);
+    const Slot* const entry = voice.entry();
+    if (!entry) return;
+    if (entry->rig) {
+        for (std::size_t i = 0; i < frames; ++i) out[0][i] *= float(entry->fullScaleV);
+        core::AudioBlock block{{out[0].data(), out[1].data()}, 1, frames};
+        entry->rig->process(block);
+        if (block.channels == 1) std::copy_n(out[0].begin(), frames, out[1].begin());
+        for (auto& side : out)
+            for (std::size_t i = 0; i < frames; ++i) side[i] *= float(entry->outputScale);
+    }
+    const double wish = double(entry->gain);
+    if (voice.gain < 0.0) voice.gain = wish;
+    for (std::size_t i = 0; i < frames; ++i) {
+        voice.gain += (wish - voice.gain) * gainStep_;
+        if (std::abs(wish - voice.gain) < 1e-7) voice.gain = wish;
+        out[0][i] *= float(voice.gain);
+        out[1][i] *= float(voice.gain);
+    }
+}
+
 void Player::fill(float* left, float* right, std::size_t frames) noexcept
+{
+    for (std::size_t at = 0; at < frames; at += kMostFrames)
+        fillPart(left + at, right + at, std::min(kMostFrames, frames - at));
+}
+
+void Player::fillPart(float* left, float* right, std::size_t frames) noexcept
 {
     const bool playing = playing_.load();
     gate_.set(playing);
@@ -111,30 +151,28 @@ void Player::fill(float* left, float* right, std::size_t frames) noexcept
                                                     std::max(now_.program->loopStart + 1, now_.program->loopEnd) - 1);
     }
     const bool silent = gate_.isClosed() && !playing;
-    for (std::size_t i = 0; i < frames; ++i) {
-        float l = 0.0f, r = 0.0f;
-        if (!silent) {
-            nextFrame(now_, l, r);
+    if (silent) {
+        std::fill_n(left, frames, 0.0f);
+        std::fill_n(right, frames, 0.0f);
+        fade_ = 1.0; // nothing is heard: changes need no fade
+        side_.jump(!mono_.load());
+    } else {
+        render(now_, nowOut_, frames);
+        if (fade_ < 1.0) render(before_, beforeOut_, frames);
+        for (std::size_t i = 0; i < frames; ++i) {
+            float l = nowOut_[0][i], r = nowOut_[1][i];
             if (fade_ < 1.0) {
-                float bl = 0.0f, br = 0.0f;
-                nextFrame(before_, bl, br);
                 const auto in = static_cast<float>(fade_), out = static_cast<float>(std::sqrt(1.0 - fade_ * fade_));
-                l = in * l + out * bl;
-                r = in * r + out * br;
+                l = in * l + out * beforeOut_[0][i];
+                r = in * r + out * beforeOut_[1][i];
                 fade_ = std::min(1.0, fade_ * fadeUp_);
             }
             const auto gate = static_cast<float>(gate_.step());
             const float middle = 0.5f * gate * (l + r);
             const float sides = 0.5f * gate * (l - r) * static_cast<float>(side_.step());
-            l = middle + sides;
-            r = middle - sides;
+            left[i] = middle + sides;
+            right[i] = middle - sides;
         }
-        left[i] = l;
-        right[i] = r;
-    }
-    if (silent) {
-        fade_ = 1.0; // nothing is heard: changes need no fade
-        side_.jump(!mono_.load());
     }
     if (overlay_) overlay_->add(left, right, frames);
     limiter_.process(left, right, frames);

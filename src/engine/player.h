@@ -4,6 +4,7 @@
 #include "core/measure/loudness.h"
 #include "engine/audio_device.h"
 #include "engine/ramp.h"
+#include "engine/rig_swap.h"
 #include "engine/safety_limiter.h"
 #include "engine/spsc_ring.h"
 
@@ -14,9 +15,12 @@
 namespace gristle::engine {
 
 /// One of the things being compared: a mono or stereo recording at the device's rate, and the gain that matches it.
+/// With a rig, the recording is the DI, and goes through it as it is played; the rig may be changed meanwhile.
 struct Slot {
     std::shared_ptr<const core::Recording> recording;
     float gain = 1.0f;
+    std::shared_ptr<RigSwap> rig{};
+    double fullScaleV = 1.0, outputScale = 1.0; ///< sample to volts, volts to sample
 };
 
 /// What is played: slots of one stretch of music, and the loop over it.
@@ -64,15 +68,24 @@ public:
 
     void fill(float* left, float* right, std::size_t frames) noexcept override; // audio thread
 
+    static constexpr std::size_t kMostFrames = 8192; ///< that a slot's rig is given at once
+
 private:
     /// One voice: a slot of a program, with its own position.
     struct Voice {
+        const Slot* entry() const noexcept
+        {
+            return program && slot < program->entries.size() ? &program->entries[slot] : nullptr;
+        }
         const Program* program = nullptr;
         std::size_t slot = 0;
         std::size_t position = 0;
         double level = 1.0; ///< below 1 behind a seam with nothing before the loop
+        double gain = -1.0; ///< glides to the slot's where only that changes; negative: not set yet
     };
     void nextFrame(Voice& voice, float& left, float& right) noexcept;
+    void render(Voice& voice, std::vector<float> (&out)[2], std::size_t frames) noexcept;
+    void fillPart(float* left, float* right, std::size_t frames) noexcept;
     void adopt() noexcept;
     void meter(const float* left, const float* right, std::size_t frames) noexcept;
     void collect();
@@ -90,6 +103,8 @@ private:
 
     // audio thread
     Voice now_, before_;
+    std::vector<float> nowOut_[2], beforeOut_[2];
+    double gainStep_;
     double fade_ = 1.0, fadeUp_; ///< of now_ against before_
     SafeRamp gate_, side_;
     SafetyLimiter limiter_;

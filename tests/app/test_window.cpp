@@ -12,6 +12,7 @@
 
 #include <QApplication>
 #include <QComboBox>
+#include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
@@ -61,6 +62,7 @@ private slots:
     void textIsReadable();
     void rigEditsBecomeVersions();
     void startingPointsAreOneStepAway();
+    void aControlIsHeardAtOnce();
     void dropBringsIn();
 
 private:
@@ -470,6 +472,45 @@ void TestWindow::startingPointsAreOneStepAway()
     QVERIFY(told);
     session.undoStack().undo();
     QCOMPARE(session.layer()->rig, first);
+}
+
+// The loop plays through the rig itself: what is changed is heard when its rig is compiled, before anything is
+// rendered.
+void TestWindow::aControlIsHeardAtOnce()
+{
+    WindowBench b;
+    b.window.openPaths({path("demo.gristle")});
+    b.window.session().setPath({0, 1, 0});
+    b.window.showBench(1);
+    b.settle();
+    b.window.audition().setPlaying(true);
+    const auto power = [&](std::size_t frames) {
+        b.device->forget();
+        b.device->advance(frames);
+        double sum = 0.0;
+        for (const float x : b.device->heardLeft()) sum += double(x) * double(x);
+        return sum / double(frames);
+    };
+    const auto loop = std::size_t((b.window.session().loopToBar() - b.window.session().loopFromBar()) *
+                                  b.window.session().barSeconds() * 48000.0);
+    power(4800);
+    const double before = power(loop); // whole loops: the same music each time
+    auto* output = b.find<QDoubleSpinBox>("rigOutput");
+    output->setValue(output->value() + 3.0);
+    emit output->editingFinished();
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.audition().task().isBusy(), 5000); // asked for
+    QTRY_VERIFY_WITH_TIMEOUT(!b.window.audition().isChangingLive(), 20000);
+    QVERIFY(b.window.audition().task().isBusy()); // its loudness is not known yet
+    power(2400);
+    const double after = power(loop);
+    QVERIFY2(std::abs(10.0 * std::log10(after / before) - 3.0) < 0.3,
+             qPrintable(QString::number(10.0 * std::log10(after / before))));
+    b.settle();
+    power(9600);
+    const double matched = power(loop); // and then it is as loud as the softest again
+    QVERIFY2(std::abs(10.0 * std::log10(matched / before)) < 0.2,
+             qPrintable(QString::number(10.0 * std::log10(matched / before))));
+    b.window.audition().setPlaying(false);
 }
 
 void TestWindow::dropBringsIn()

@@ -66,6 +66,7 @@ private slots:
     void startStopAndSwapAreGentle();
     void loopIsGapless();
     void matchingGainIsApplied();
+    void aSlotGoesThroughItsRig();
     void monoSumsBothSides();
     void limiterHoldsTheCeiling_data();
     void limiterHoldsTheCeiling();
@@ -135,6 +136,48 @@ void TestPlayer::matchingGainIsApplied()
     r.heard(12000);
     const auto x = r.heard(24000);
     QVERIFY(std::abs(*std::ranges::max_element(x) - 0.1f) < 1e-3f);
+}
+
+// The DI of a slot goes through its rig as it plays: in volts; a changed rig is heard within 50 ms; a program with the
+// same rig and another gain plays on, and the gain glides.
+void TestPlayer::aSlotGoesThroughItsRig()
+{
+    const auto compiled = [](double db) {
+        core::RigDocument rig;
+        rig.chain = core::parseRecallLine("gain db=" + std::to_string(db)).value();
+        core::CompileOptions options;
+        options.maxBlock = Player::kMostFrames;
+        options.live = true;
+        return std::make_shared<core::CompiledRig>(core::CompiledRig::compile(rig, options).value());
+    };
+    const auto swap = std::make_shared<RigSwap>(compiled(-6.0), 48000.0, Player::kMostFrames);
+    const auto with = [&](float gain) {
+        auto p = program({test::sine(1000.0, 0.4, 48000.0, 2.0)}, 0, 96000);
+        p->entries[0].rig = swap;
+        p->entries[0].fullScaleV = 4.0, p->entries[0].outputScale = 0.25;
+        p->entries[0].gain = gain;
+        return p;
+    };
+    Rig rig;
+    rig.player.setProgram(with(1.0f));
+    rig.player.setPlaying(true);
+    rig.heard(24000);
+    const auto level = [&](std::size_t frames) {
+        const auto& x = rig.heard(frames);
+        return 20.0 * std::log10(test::amplitudeAt(x, 1000.0, 48000.0) / 0.4);
+    };
+    QVERIFY(std::abs(level(4800) + 6.0) < 0.05);
+    swap->set(compiled(-12.0));
+    rig.heard(2400); // 50 ms
+    QVERIFY2(std::abs(level(4800) + 12.0) < 0.05, "50 ms after the change");
+    rig.player.setProgram(with(0.5f));
+    const auto gliding = rig.heard(9600);
+    QVERIFY(steepestRise(gliding) < 1.0);
+    for (std::size_t i = 480; i + 480 < gliding.size(); i += 48) // no gap, no jump
+        QVERIFY(test::amplitudeAt({gliding.begin() + long(i), gliding.begin() + long(i) + 480}, 1000.0, 48000.0) >
+                0.04);
+    const double last = level(4800);
+    QVERIFY2(std::abs(last + 18.02) < 0.05, qPrintable(QString::number(last)));
 }
 
 void TestPlayer::monoSumsBothSides()

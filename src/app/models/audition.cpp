@@ -2,6 +2,7 @@
 
 #include "core/audio/resampler.h"
 #include "core/measure/loudness.h"
+#include "core/mix/render.h"
 
 #include <algorithm>
 
@@ -21,8 +22,50 @@ constexpr std::size_t kPeakFrames = 3;
 struct Audition::Prepared {
     std::shared_ptr<engine::Program> program;
     std::vector<double> gainsDb;
+    std::shared_ptr<LivePart> live;
     std::optional<Error> failure;
 };
+
+bool Audition::LivePart::fits(const LayerRecipe& other, double from, double to, double rate) const
+{
+    return recipe.file == other.file && recipe.channelFromOne == other.channelFromOne &&
+           recipe.input.fullScaleVolts() == other.input.fullScaleVolts() &&
+           recipe.output.fullScaleVolts() == other.output.fullScaleVolts() &&
+           recipe.context.folder == other.context.folder && from == fromS && to == toS && rate == rateHz;
+}
+
+Result<std::shared_ptr<CompiledRig>> Audition::LivePart::compiled(const RigDocument& document) const
+{
+    CompileOptions options;
+    options.context = recipe.context;
+    options.context.rateHz = rateHz;
+    options.context.fullScaleV = recipe.input.fullScaleVolts();
+    options.maxBlock = engine::Player::kMostFrames;
+    options.allowMissing = true;
+    options.live = true;
+    auto made = CompiledRig::compile(document, options);
+    if (!made) return made.error();
+    return std::make_shared<CompiledRig>(std::move(*made));
+}
+
+Result<std::shared_ptr<Audition::LivePart>> Audition::LivePart::make(const LayerRecipe& recipe, double fromS,
+                                                                     double toS, double rateHz)
+{
+    auto out = std::make_shared<LivePart>();
+    out->recipe = recipe;
+    out->fromS = fromS, out->toS = toS, out->rateHz = rateHz;
+    LayerRecipe dry = recipe;
+    dry.rig = {};
+    dry.startS = fromS, dry.endS = toS;
+    RenderReport ignored;
+    auto di = renderToMemory(dry, ignored, {});
+    if (!di) return di.error();
+    out->di = std::make_shared<Recording>(resampled(*di, int(rateHz)));
+    auto rig = out->compiled(recipe.rig);
+    if (!rig) return rig.error();
+    out->rig = std::make_shared<engine::RigSwap>(std::move(*rig), rateHz, engine::Player::kMostFrames);
+    return out;
+}
 
 Audition::Audition(QObject* parent) : QObject(parent)
 {
@@ -33,6 +76,7 @@ Audition::Audition(QObject* parent) : QObject(parent)
 Audition::~Audition()
 {
     opening_.waitForDone();
+    swap_.cancel();
     task_.cancel();
     if (line_.device) line_.device->stop();
     recorder_.finish();
@@ -170,7 +214,28 @@ void Audition::request(AuditionRequest request, double fromS, double toS)
     fromS_ = fromS;
     toS_ = toS;
     emit changed();
+    changeLive();
     prepare();
+}
+
+/// Where the slot that is heard live has only got another rig, that is swapped in at once; its loudness comes later.
+void Audition::changeLive()
+{
+    if (!live_ || !device()) return;
+    const double from = fromS_ - std::min(kPrerollS, fromS_);
+    for (const SlotRequest& s : request_.slots_) {
+        if (!s.live || !live_->fits(*s.live, from, toS_, rateHz_) || s.live->rig == live_->recipe.rig) continue;
+        live_->recipe.rig = s.live->rig;
+        using Compiled = std::shared_ptr<Result<std::shared_ptr<CompiledRig>>>;
+        swap_.run<Compiled>(
+            tr("Preparing the rig"),
+            [part = std::make_shared<LivePart>(*live_)](const Progress&) {
+                return std::make_shared<Compiled::element_type>(part->compiled(part->recipe.rig));
+            },
+            [rig = live_->rig](Compiled made) {
+                if (*made) rig->set(std::move(**made)); // what is wrong is told by the rendering
+            });
+    }
 }
 
 /// Renders the slots for the device that runs; where one is still being opened, use() comes back here.
@@ -181,7 +246,7 @@ void Audition::prepare()
     const int rate = static_cast<int>(rateHz_);
     task_.run<std::shared_ptr<Prepared>>(
         tr("Preparing what is heard"),
-        [parts = request_.slots_, fromS = fromS_, toS = toS_, preroll, rate](const Progress& progress) {
+        [parts = request_.slots_, fromS = fromS_, toS = toS_, preroll, rate, live = live_](const Progress& progress) {
             auto out = std::make_shared<Prepared>();
             out->program = std::make_shared<engine::Program>();
             std::vector<std::optional<double>> loudness;
@@ -194,6 +259,23 @@ void Audition::prepare()
                 auto recording = std::make_shared<Recording>(resampled(*rendered, rate));
                 loudness.push_back(integratedLoudness(recording->audio, rate));
                 out->program->entries.push_back({std::move(recording), 1.0f});
+                if (parts[i].live) {
+                    const LayerRecipe& recipe = *parts[i].live;
+                    out->live = live;
+                    if (!live || !live->fits(recipe, fromS - preroll, toS, rate)) {
+                        auto made = LivePart::make(recipe, fromS - preroll, toS, rate);
+                        if (!made) {
+                            out->failure = made.error();
+                            return out;
+                        }
+                        out->live = std::move(*made);
+                    }
+                    engine::Slot& slot = out->program->entries.back();
+                    slot.recording = out->live->di;
+                    slot.rig = out->live->rig;
+                    slot.fullScaleV = recipe.output.fullScaleVolts();
+                    slot.outputScale = 1.0 / slot.fullScaleV;
+                }
                 progress.at(double(i + 1) / double(parts.size()));
             }
             std::optional<double> softest; // the others are turned down to it: matching never adds level
@@ -219,6 +301,7 @@ void Audition::prepare()
             }
             if (!line_.player) return;
             gains_ = prepared->gainsDb;
+            live_ = prepared->live;
             line_.player->setSlot(slot_);
             line_.player->setProgram(std::move(prepared->program));
             emit changed();

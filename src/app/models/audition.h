@@ -2,6 +2,7 @@
 
 #include "app/tasks/task_runner.h"
 #include "core/audio/audio_buffer.h"
+#include "core/mix/layer_source.h"
 #include "core/units/result.h"
 #include "engine/audio_device.h"
 #include "engine/live_chain.h"
@@ -16,6 +17,8 @@ namespace gristle::app {
 struct SlotRequest {
     QString title;
     std::function<core::Result<core::Recording>(double fromS, double toS, const core::Progress&)> render;
+    /// Heard live: the DI goes through this rig as it plays. Rendered all the same, for its loudness.
+    std::optional<core::LayerRecipe> live{};
 };
 
 struct AuditionRequest {
@@ -78,6 +81,7 @@ public:
     void setMono(bool on);
     bool isMono() const { return mono_; }
     TaskRunner& task() { return task_; }
+    bool isChangingLive() const { return swap_.isBusy(); } ///< a changed rig is being compiled, to be heard at once
     bool isReady() const { return !gains_.empty(); }
     const OutputReading& reading() const { return reading_; }
     void poll(); ///< reads the meters; called by a timer while something is open
@@ -92,7 +96,21 @@ private:
     void ensureDevice();
     void use(core::Result<Line> line);
     void prepare();
+    void changeLive();
     struct Prepared;
+    /// The DI of the slot that is heard live, and the rig that it goes through.
+    struct LivePart {
+        core::LayerRecipe recipe;
+        double fromS = 0.0, toS = 0.0, rateHz = 0.0;
+        std::shared_ptr<const core::Recording> di;
+        std::shared_ptr<engine::RigSwap> rig;
+
+        bool fits(const core::LayerRecipe& other, double from, double to, double rate) const;
+        /// Reads the DI and compiles the rig. In a worker.
+        static core::Result<std::shared_ptr<LivePart>> make(const core::LayerRecipe& recipe, double fromS, double toS,
+                                                            double rateHz);
+        core::Result<std::shared_ptr<core::CompiledRig>> compiled(const core::RigDocument& rig) const;
+    };
 
     double wantedRate_ = 48000.0, rateHz_ = 0.0;
     engine::Recorder recorder_;
@@ -104,7 +122,8 @@ private:
     std::size_t slot_ = 0;
     bool playing_ = false, mono_ = false;
     TaskRunner task_;
-    TaskRunner opening_;
+    TaskRunner opening_, swap_;
+    std::shared_ptr<LivePart> live_;
     QTimer timer_;
     std::deque<engine::MeterFrame> frames_;
     OutputReading reading_;

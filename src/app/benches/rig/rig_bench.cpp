@@ -517,6 +517,7 @@ AuditionRequest RigBench::audition() const
             slot(tr("v%1").arg(rig_.version - 1), *old);
     }
     slot(tr("v%1").arg(rig_.version), rig_);
+    out.slots_.back().live = layerRecipe(session().folder(), *session().take(), rig_);
     out.active = out.slots_.size() - 1;
     return out;
 }
