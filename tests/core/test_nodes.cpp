@@ -1,5 +1,6 @@
 // The physics of single nodes, each against its source; what every node has to hold stands in test_rig.
 
+#include "core/advice/gate_advice.h"
 #include "core/units/calibration.h"
 #include "core/units/decibels.h"
 #include "support/chain.h"
@@ -43,6 +44,8 @@ private slots:
     void gateKnowsNoiseFromNotes();
     void gateTimesAreTrue();
     void gateListensToTheDi();
+    void gateAdviceTellsNotesFromNoise_data();
+    void gateAdviceTellsNotesFromNoise();
     void compressorFollowsItsCurve_data();
     void compressorFollowsItsCurve();
     void compressorTimesAreTrue();
@@ -157,6 +160,63 @@ void TestNodes::gateListensToTheDi()
     for (std::size_t i = 12000; i < 22000; ++i) without += double(open[i]) * double(open[i]) / 10000.0;
     QVERIFY(std::abs(power(0.25, 0.45833) - 10.0 * std::log10(without) + 50.0) < 0.5);
     QVERIFY(power(0.515, 0.95) - power(0.25, 0.45) > 40.0);
+}
+
+void TestNodes::gateAdviceTellsNotesFromNoise_data()
+{
+    QTest::addColumn<double>("noise"); // dBFS
+    QTest::addColumn<double>("soft");
+    QTest::addColumn<double>("hysteresis");
+    QTest::newRow("a quiet room") << -70.0 << -33.0 << 4.0;
+    QTest::newRow("a loud one") << -56.0 << -30.0 << 4.0;
+    QTest::newRow("no room for so much hysteresis") << -48.0 << -32.0 << 14.0;
+}
+
+// Noise of a known level, loud notes and soft ones of a known level: the advice says both, and a gate at its threshold
+// is shut on the noise and open on every note.
+void TestNodes::gateAdviceTellsNotesFromNoise()
+{
+    QFETCH(double, noise);
+    QFETCH(double, soft);
+    QFETCH(double, hysteresis);
+    // AES17: a sine of peak 1 reads 0 dBFS, noise of RMS 0.7071 as well.
+    auto x = test::whiteNoise(std::pow(10.0, noise / 20.0) / std::numbers::sqrt2, std::size_t(14.0 * kRate));
+    std::vector<std::size_t> starts;
+    for (int note = 0; note < 16; ++note) {
+        const double peak = std::pow(10.0, (note % 4 == 3 ? soft : -14.0) / 20.0);
+        starts.push_back(std::size_t((1.5 + 0.7 * note) * kRate));
+        for (std::size_t i = 0; i < std::size_t(0.5 * kRate); ++i)
+            x[starts.back() + i] += float(peak * std::sin(2.0 * kPi * 220.0 * double(i) / kRate));
+    }
+    QTemporaryDir dir;
+    const auto file = test::writeWav(dir, "notes.wav", {x}, 48000, SampleFormat::Float32);
+    MeasureOptions options;
+    options.keepPicture = true;
+    const auto measured = measureFile(file, options).value();
+    const auto advice = gateAdvice(measured.channels[0], hysteresis);
+    QVERIFY(advice.has_value());
+    QVERIFY2(std::abs(advice->noiseDbfs - noise) < 1.0, qPrintable(QString::number(advice->noiseDbfs)));
+    QVERIFY2(std::abs(advice->softestDbfs - soft) < 1.5, qPrintable(QString::number(advice->softestDbfs)));
+    const Finding found = gateFinding(*advice, advice->thresholdDbfs.value_or(-50.0), "DI");
+    if (hysteresis > 10.0) {
+        QVERIFY(!advice->thresholdDbfs);
+        QCOMPARE(found.severity, Severity::Fix);
+        return;
+    }
+    QVERIFY(advice->thresholdDbfs.has_value());
+    QCOMPARE(found.severity, Severity::Note);
+    QCOMPARE(gateFinding(*advice, soft + 6.0, "DI").severity, Severity::Fix);
+    QCOMPARE(gateFinding(*advice, noise - 6.0, "DI").severity, Severity::Fix);
+    const auto y =
+        through(qPrintable(QString("gate threshold=%1 depth=60 hold=20 release=20").arg(*advice->thresholdDbfs)), x);
+    const auto gainDb = [&](std::size_t from) {
+        double in = 0.0, out = 0.0;
+        for (std::size_t i = from; i < from + 4800; ++i)
+            in += double(x[i]) * double(x[i]), out += double(y[i]) * double(y[i]);
+        return 10.0 * std::log10(out / in);
+    };
+    for (const std::size_t start : starts) QVERIFY(gainDb(start + 4800) > -0.5);
+    QVERIFY(gainDb(48000) < -55.0);
 }
 
 void TestNodes::compressorFollowsItsCurve_data()

@@ -2,6 +2,7 @@
 
 #include "app/benches/rig/ladder.h"
 #include "app/widgets/control_figures.h"
+#include "core/advice/gate_advice.h"
 #include "core/advice/rig_findings.h"
 #include "core/rig/starting_points.h"
 
@@ -471,6 +472,25 @@ void RigBench::findings(FindingsPanel& panel) const
             found.push_back(std::move(f));
         }
     }
+    if (const auto m = session().isOpen() && session().take() ? session().measurement() : nullptr)
+        for (std::size_t i = 0; i < rig_.chain.size(); ++i) {
+            if (rig_.chain[i].type != "gate" || rig_.chain[i].bypass) continue;
+            const auto values = completeValues(*findNodeType("gate"), rig_.chain[i].values);
+            const std::size_t channel =
+                std::min(std::size_t(std::max(0, session().take()->channel - 1)), m->channels.size() - 1);
+            const auto advice = gateAdvice(m->channels[channel], numberOf(values, "hysteresis"));
+            if (!advice) continue;
+            found.push_back(gateFinding(*advice, numberOf(values, "threshold"), session().layer()->name));
+            if (!found.back().remedy.empty() && advice->thresholdDbfs) {
+                auto* self = const_cast<RigBench*>(this);
+                remedies["rig.gate"] = {
+                    tr("Set it to %1 dBFS").arg(*advice->thresholdDbfs), [self, i, threshold = *advice->thresholdDbfs] {
+                        self->change(tr("Gate at %1 dBFS").arg(threshold),
+                                     [&](RigDocument& r) { r.chain[i].values["threshold"] = threshold; });
+                    }};
+            }
+            break; // one is told; a second one behind the amplifier wants the same
+        }
     if (const StartingPoint* point = session().isOpen() ? findStartingPoint(rig_.name) : nullptr) {
         Finding f;
         f.code = "rig.start";
