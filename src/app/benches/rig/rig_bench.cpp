@@ -93,8 +93,7 @@ void RigBench::build()
         });
     }
     head->addWidget(start);
-    auto* forPart =
-        button(tr("For the whole part"), "rigForPart", tr("Give all layers of this part the same rig"), this);
+    auto* forPart = button(tr("To the part"), "rigForPart", tr("Give all layers of this part the same rig"), this);
     connect(forPart, &QPushButton::clicked, this, [this] { session().giveRigToPart(); });
     head->addWidget(forPart);
     column->addLayout(head);
