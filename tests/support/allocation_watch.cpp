@@ -21,6 +21,11 @@ void* counted(std::size_t size)
 
 void* operator new(std::size_t size) { return counted(size); }
 void* operator new[](std::size_t size) { return counted(size); }
+void* operator new(std::size_t size, const std::nothrow_t&) noexcept // as std::stable_sort asks for its room
+{
+    if (watching) ++allocationCount;
+    return std::malloc(size > 0 ? size : 1);
+}
 void operator delete(void* p) noexcept { std::free(p); }
 void operator delete[](void* p) noexcept { std::free(p); }
 void operator delete(void* p, std::size_t) noexcept { std::free(p); }
