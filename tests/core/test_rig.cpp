@@ -156,6 +156,8 @@ private slots:
     void anyNodeFallsSilent();
     void anyNodeIsBounded_data() { everyNode(); }
     void anyNodeIsBounded();
+    void everyControlDoesSomething_data();
+    void everyControlDoesSomething();
     void anyNodeIsWrittenAndRead_data() { everyNode(); }
     void anyNodeIsWrittenAndRead();
     void bypassDoesNothing_data() { everyNode(); }
@@ -404,6 +406,47 @@ void TestRig::anyNodeIsBounded()
         for (const auto& side : run(line.toStdString(), x, rate))
             for (const float v : side) QVERIFY(std::isfinite(v) && std::abs(v) < 2e4f);
     }
+}
+
+void TestRig::everyControlDoesSomething_data()
+{
+    QTest::addColumn<QString>("type");
+    QTest::addColumn<QString>("key");
+    for (const NodeType& type : nodeTypes())
+        for (const ParameterSpec& p : type.parameters)
+            if (!anyLine(type, 1).empty())
+                QTest::addRow("%s %s", type.type.c_str(), p.key.c_str())
+                    << QString::fromStdString(type.type) << QString::fromStdString(p.key);
+}
+
+// From one end to the other, some setting of the other controls lets it be heard.
+void TestRig::everyControlDoesSomething()
+{
+    QFETCH(QString, type);
+    QFETCH(QString, key);
+    const NodeType& node = *findNodeType(type.toStdString());
+    const ParameterSpec& spec = *node.find(key.toStdString());
+    auto x = test::sine(330.0, 0.4, 48000.0, 0.25);
+    x.resize(48000, 0.0f); // what comes after it counts, too
+    const auto hum = test::sine(50.3, 0.01, 48000.0, 1.0);
+    for (std::size_t i = 0; i < x.size(); ++i) x[i] += hum[i];
+    const auto at = [&](unsigned seed, const std::string& value) {
+        RigNode n;
+        n.type = node.type;
+        n.values = parseRecallLine(seed == 0 ? node.type : anyLine(node, seed)).value()[0].values;
+        n.values[spec.key] = parseValue(node, spec, value).value();
+        return run(recallLine({n}), x);
+    };
+    const bool chooses = spec.kind == ParameterKind::Choice, times = spec.kind == ParameterKind::Time;
+    const std::string low = chooses ? spec.choices.front()
+                            : times ? "20ms"
+                                    : valueText(spec.min),
+                      high = chooses ? spec.choices.back()
+                             : times ? "90ms"
+                                     : valueText(spec.max);
+    bool heard = false;
+    for (unsigned seed = 0; seed < 12 && !heard; ++seed) heard = at(seed, low) != at(seed, high);
+    QVERIFY2(heard, qPrintable(type + " " + key));
 }
 
 void TestRig::anyNodeIsWrittenAndRead()
