@@ -3,6 +3,7 @@
 
 #include "core/rig/node.h"
 
+#include <array>
 #include <chrono>
 #include <cmath>
 #include <fftw3.h>
@@ -19,7 +20,7 @@ constexpr std::size_t kBlock = 64;
 
 double now() { return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count(); }
 
-std::unique_ptr<NodeProcessor> make(const std::string& voice, double drive, bool live)
+std::unique_ptr<NodeProcessor> make(const std::string& voice, double drive, Effort effort)
 {
     const NodeType& type = *findNodeType("circuit");
     ParameterValues values;
@@ -27,7 +28,7 @@ std::unique_ptr<NodeProcessor> make(const std::string& voice, double drive, bool
     values["voice"] = voice;
     values["drive"] = drive;
     auto made = std::move(type.make(values, {}).value());
-    made->prepare({kRate, kBlock, 1, live});
+    made->prepare({.rateHz = kRate, .maxBlock = kBlock, .channels = 1, .effort = effort});
     return made;
 }
 
@@ -70,14 +71,21 @@ double aliasesDb(const std::vector<double>& x, int hz)
 
 int main()
 {
-    const double reach[2][3] = {{-100.0, -90.0, -85.0}, {-80.0, -65.0, -55.0}};
+    struct Kind {
+        const char* name;
+        Effort effort;
+        std::array<double, 3> reach;
+    };
+    const Kind kinds[] = {{"rendered", Effort::Full, {-100.0, -90.0, -85.0}},
+                          {"live", Effort::Playing, {-80.0, -65.0, -55.0}},
+                          {"draft", Effort::Draft, {0.0, 0.0, 0.0}}};
     for (const std::string voice : {"clean", "tight"})
-        for (const bool live : {false, true}) {
+        for (const Kind& kind : kinds) {
             double began = now();
-            auto node = make(voice, 10.0, live);
+            auto node = make(voice, 10.0, kind.effort);
             const double madeS = now() - began;
             began = now();
-            auto again = make(voice, 9.9, live);
+            auto again = make(voice, 9.9, kind.effort);
             const double againS = now() - began;
             std::string text;
             double seconds = 0.0, workS = 0.0;
@@ -88,10 +96,10 @@ int main()
                 const auto x = played(*node, hz, 0.3, 2.0);
                 workS += now() - began;
                 seconds += 3.0;
-                text += fmt::format("  {} Hz {:.1f} dB (reach {:.0f})", hz, aliasesDb(x, hz), reach[live][i]);
+                text += fmt::format("  {} Hz {:.1f} dB (reach {:.0f})", hz, aliasesDb(x, hz), kind.reach[std::size_t(i)]);
             }
             fmt::print("{:<6} {:<8} {}; {:.1f} x real time; made in {:.0f} ms, with drive moved {:.0f} ms\n", voice,
-                       live ? "live" : "rendered", text, seconds / workS, 1000.0 * madeS, 1000.0 * againS);
+                       kind.name, text, seconds / workS, 1000.0 * madeS, 1000.0 * againS);
             std::fflush(stdout);
         }
 }

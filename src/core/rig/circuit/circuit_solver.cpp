@@ -4,7 +4,6 @@
 #include <algorithm>
 #include <cassert>
 #include <cmath>
-#include <functional>
 #include <optional>
 
 // Chosen when the program is loaded.
@@ -99,11 +98,6 @@ double across(const Vector& x, Netlist::Node a, Netlist::Node b)
     return (a > 0 ? x[a - 1] : 0.0) - (b > 0 ? x[b - 1] : 0.0);
 }
 
-constexpr double kNothingV = 1e-7, kNothingInAStepV = 1e-12, kMostInV = 50.0, kMostV = 500.0;
-
-/// The most that a tube's electrodes carry, in amperes.
-double mostOf(const TubeLaw& law) { return std::holds_alternative<Triode>(law) ? 0.01 : 0.5; }
-constexpr double kMostInductorA = 2.0;
 constexpr double kWireS = 100.0; // what an inductor is at rest
 
 /// One try at the node voltages at rest, by Newton's method from `x`. @param part  of the supplies. False where it does
@@ -163,98 +157,73 @@ std::vector<Keeper> keepersOf(const Netlist& n, double rateHz)
     return out;
 }
 
-/// One number that goes into a step: the input, a keeper's history, a tube's current.
+/// One number that goes into a step: a keeper's history, a tube's current, the input.
 struct Slot {
-    enum class Kind { Input, History, GridCurrent, PlateCurrent } kind;
+    enum class Kind { History, GridCurrent, PlateCurrent, Input } kind;
     std::size_t of; ///< which keeper or tube
-    Netlist::Node place;
 };
 
-/// In the order of the nodes, which is about that of the signal: what belongs together lies together.
+/// First the histories, in the order of the nodes, which is about that of the signal, so that what belongs together
+/// lies together; then the currents, two of each tube; the input last.
 std::vector<Slot> slotsOf(const Netlist& n, const std::vector<Keeper>& keepers)
 {
-    std::vector<Slot> out{{Slot::Kind::Input, 0, 0}};
-    for (std::size_t k = 0; k < keepers.size(); ++k)
-        out.push_back({Slot::Kind::History, k, std::max(keepers[k].a, keepers[k].b)});
-    for (std::size_t t = 0; t < n.tubes.size(); ++t)
-        for (const auto kind : {Slot::Kind::GridCurrent, Slot::Kind::PlateCurrent})
-            out.push_back({kind, t, n.tubes[t].grid});
-    std::ranges::stable_sort(out, {}, &Slot::place);
+    std::vector<Slot> out;
+    for (std::size_t k = 0; k < keepers.size(); ++k) out.push_back({Slot::Kind::History, k});
+    std::ranges::stable_sort(out, {},
+                             [&](const Slot& slot) { return std::max(keepers[slot.of].a, keepers[slot.of].b); });
+    for (std::size_t t = 0; t < n.tubes.size(); ++t) {
+        out.push_back({Slot::Kind::GridCurrent, t});
+        out.push_back({Slot::Kind::PlateCurrent, t});
+    }
+    out.push_back({Slot::Kind::Input, 0});
     return out;
 }
 
-/// Rows of a matrix times the slots, eight rows at a time in registers. Slots that none of the eight sees are left out,
-/// but for what they do at rest.
-class SparseRows {
+/// Rows of a matrix times the slots, sixteen rows at a time in registers.
+class Rows {
 public:
-    static constexpr std::size_t kHigh = 8;
+    static constexpr std::size_t kHigh = 16;
+    // The widest register that most processors have; unaligned.
+    typedef double Lanes __attribute__((vector_size(32), aligned(8)));
+    static constexpr std::size_t kLanes = 4;
 
     /// @param rows  each as long as the slots, and its constant behind
-    SparseRows(const std::vector<std::vector<double>>& rows, const std::vector<double>& rest,
-               const std::function<bool(std::size_t, std::size_t)>& counts)
+    explicit Rows(const std::vector<std::vector<double>>& rows) : slots_(rows[0].size() - 1)
     {
-        for (std::size_t at = 0; at < rows.size(); at += kHigh) {
-            const std::size_t high = std::min(kHigh, rows.size() - at), slots = rows[at].size() - 1;
-            Block block;
-            const auto add = [&](std::size_t slot) {
-                for (std::size_t r = 0; r < kHigh; ++r) block.values.push_back(r < high ? rows[at + r][slot] : 0.0);
-            };
-            add(slots);
-            for (std::size_t i = 0; i < slots; ++i) {
-                bool any = false;
-                for (std::size_t r = 0; r < high; ++r) any = any || counts(at + r, i);
-                if (any) {
-                    block.slots.push_back(std::uint32_t(i));
-                    add(i);
-                } else {
-                    for (std::size_t r = 0; r < high; ++r) block.values[r] += rows[at + r][i] * rest[i];
-                }
-            }
-            blocks_.push_back(std::move(block));
-        }
+        for (std::size_t at = 0; at < rows.size(); at += kHigh)
+            for (std::size_t i = 0; i <= slots_; ++i)
+                for (std::size_t r = at; r < at + kHigh; ++r)
+                    values_.push_back(r < rows.size() ? rows[r][i == 0 ? slots_ : i - 1] : 0.0);
     }
-    std::size_t size() const noexcept { return blocks_.size() * kHigh; } ///< of the result, padded
+    std::size_t size() const noexcept { return values_.size() / (slots_ + 1); } ///< of the result, padded
+    static Lanes& at(double* from) noexcept { return *reinterpret_cast<Lanes*>(from); }
+    static const Lanes& at(const double* from) noexcept { return *reinterpret_cast<const Lanes*>(from); }
     /// Inlined, so that it is made for the processor that its caller is made for.
     [[gnu::always_inline]] inline void times(const double* slots, double* out) const noexcept
     {
-        // Four lanes of a vector register of its own compiler's making; unaligned, and as wide as the processor has
-        // them.
-        typedef double Lanes __attribute__((vector_size(32), aligned(8)));
-        for (const Block& b : blocks_) {
-            // Two slots at a time: a sum waits for the one before it for as long as four slots take otherwise.
-            const Lanes* lanes = reinterpret_cast<const Lanes*>(b.values.data());
-            Lanes low = lanes[0], high = lanes[1], low2{}, high2{};
-            const std::uint32_t* from = b.slots.data();
-            const std::size_t n = b.slots.size();
-            lanes += 2;
-            for (std::size_t i = 0; i < n / 2; ++i, from += 2, lanes += 4) {
-                low += lanes[0] * slots[from[0]];
-                high += lanes[1] * slots[from[0]];
-                low2 += lanes[2] * slots[from[1]];
-                high2 += lanes[3] * slots[from[1]];
+        constexpr std::size_t kWide = kHigh / kLanes;
+        const Lanes* lanes = reinterpret_cast<const Lanes*>(values_.data());
+        for (double* const end = out + size(); out < end; out += kHigh) {
+            // Two slots at a time: a sum waits for the one before it for as long as two slots take otherwise.
+            Lanes sum[kWide], odd[kWide]{};
+            for (std::size_t r = 0; r < kWide; ++r) sum[r] = *lanes++;
+            std::size_t i = 0;
+            for (; i + 1 < slots_; i += 2, lanes += 2 * kWide) {
+                const double even = slots[i], next = slots[i + 1];
+                for (std::size_t r = 0; r < kWide; ++r) {
+                    sum[r] += lanes[r] * even;
+                    odd[r] += lanes[kWide + r] * next;
+                }
             }
-            if (n % 2 == 1) {
-                low += lanes[0] * slots[from[0]];
-                high += lanes[1] * slots[from[0]];
-            }
-            *reinterpret_cast<Lanes*>(out) = low + low2;
-            *reinterpret_cast<Lanes*>(out + 4) = high + high2;
-            out += kHigh;
+            if (i < slots_)
+                for (std::size_t r = 0; r < kWide; ++r) sum[r] += *lanes++ * slots[i];
+            for (std::size_t r = 0; r < kWide; ++r) at(out + kLanes * r) = sum[r] + odd[r];
         }
     }
 
 private:
-    struct Block {
-        std::vector<std::uint32_t> slots;
-        std::vector<double> values; ///< the constants, then those of each slot, kHigh of each
-    };
-    std::vector<Block> blocks_;
-};
-
-/// What a later tube's voltages get from an earlier one's currents.
-struct Coupling {
-    std::size_t later;
-    double gridByGrid, gridByPlate, plateByGrid, plateByPlate;
+    std::size_t slots_;
+    std::vector<double> values_; ///< of kHigh rows after the other: the constants, then those of each slot
 };
 
 /// A tube's port in time. Its current is the mean over the straight line that its voltages go along from the last
@@ -280,15 +249,21 @@ struct Port {
     }
     [[gnu::always_inline]] inline Pair currents(const TubeTable& table, double toGrid, double toPlate) noexcept
     {
-        constexpr double kStraightA = 1e-6; // a line between currents so near is one
+        constexpr double kStraightA = 1e-6, kBentA = 1e-5; // off a straight line
         Pair next = table.at(toGrid, toPlate), line, out;
         for (std::size_t j = 0; j < 2; ++j) next[j] += offset[j], line[j] = 0.5 * (now[j] + next[j]);
         if (std::abs(next[0] - now[0]) + std::abs(next[1] - now[1]) > kStraightA) {
             const double byGrid = 0.25 * (toGrid - grid), byPlate = 0.25 * (toPlate - plate);
-            const Pair a = table.at(grid + byGrid, plate + byPlate),
-                       b = table.at(grid + 2.0 * byGrid, plate + 2.0 * byPlate),
-                       c = table.at(toGrid - byGrid, toPlate - byPlate);
-            for (std::size_t j = 0; j < 2; ++j) line[j] = 0.25 * (line[j] + a[j] + b[j] + c[j] + 3.0 * offset[j]);
+            Pair middle = table.at(grid + 2.0 * byGrid, plate + 2.0 * byPlate);
+            for (std::size_t j = 0; j < 2; ++j) middle[j] += offset[j] - line[j];
+            if (std::abs(middle[0]) + std::abs(middle[1]) < kBentA) {
+                for (std::size_t j = 0; j < 2; ++j) line[j] += 2.0 / 3.0 * middle[j];
+            } else {
+                const Pair a = table.at(grid + byGrid, plate + byPlate),
+                           c = table.at(toGrid - byGrid, toPlate - byPlate);
+                for (std::size_t j = 0; j < 2; ++j)
+                    line[j] += 0.25 * (a[j] + c[j] + 2.0 * (offset[j] - line[j]) + middle[j]);
+            }
         }
         for (std::size_t j = 0; j < 2; ++j) {
             // A parabola through four currents whose neighbours have these means, at its end.
@@ -305,12 +280,12 @@ struct Port {
 
 struct CircuitSolver::State {
     std::size_t tubes = 0;
-    std::optional<SparseRows> voltages; ///< two of each tube, without its own currents
-    std::optional<SparseRows> nexts;    ///< the histories in the order of their slots, then the output
-    std::size_t output = 0;             ///< where that is
-    std::vector<std::size_t> historySlots, currentSlots;
-    std::size_t inputSlot = 0;
-    std::vector<std::vector<Coupling>> couplings; ///< of each tube
+    std::optional<Rows> voltages; ///< two of each tube, without its own currents
+    std::optional<Rows> nexts;    ///< the histories, then the output
+    std::size_t histories = 0;    ///< the first slots; then two currents of each tube, then the input
+    /// What the tubes' voltages get from a current of each tube, where they are later in the signal; ohms, as long as
+    /// `volts` for each slot of a current.
+    std::vector<double> couplings;
     std::vector<std::shared_ptr<const TubeTable>> tables;
     std::vector<Port> restPorts;
     std::vector<double> restSlots;
@@ -319,14 +294,15 @@ struct CircuitSolver::State {
     std::vector<std::array<double, 2>> restVoltages;
 
     std::vector<Port> ports;
-    std::vector<double> slots, volts, next;
+    std::vector<double> slots, next, volts;
     std::vector<double> before, last, third; ///< the currents of the samples before
 
+    std::size_t currentSlot(std::size_t tube) const noexcept { return histories + 2 * tube; } ///< the grid's
     void reset() noexcept
     {
-        slots = restSlots;
+        std::ranges::copy(restSlots, slots.begin());
         ports = restPorts;
-        for (std::size_t i = 0; i < 2 * tubes; ++i) before[i] = last[i] = third[i] = slots[currentSlots[i]];
+        for (std::size_t i = 0; i < 2 * tubes; ++i) before[i] = last[i] = third[i] = slots[histories + i];
     }
     void rest() noexcept;
     double step(double in) noexcept;
@@ -353,34 +329,20 @@ CircuitSolver::CircuitSolver(const Netlist& n, double rateHz) : state_(std::make
     for (const Keeper& k : keepers) nodal.conductance(k.a, k.b, k.siemens);
     const auto solved = nodal.matrix().partialPivLu();
 
-    // What each slot does to all nodes, and the most that it will hold; the constant comes last.
+    // What each slot does to all nodes; the constant comes last.
     std::vector<Vector> effects;
-    std::vector<double> most;
-    s.currentSlots.resize(2 * s.tubes);
-    for (std::size_t i = 0; i < slots.size(); ++i) {
-        const Slot& slot = slots[i];
-        const auto currentOf = [&] {
+    s.histories = keepers.size();
+    for (const Slot& slot : slots)
+        effects.push_back(solved.solve([&] {
             switch (slot.kind) {
-            case Slot::Kind::Input: s.inputSlot = i; return nodal.input();
-            case Slot::Kind::GridCurrent:
-                s.currentSlots[2 * slot.of] = i;
-                return nodal.current(n.tubes[slot.of].grid, n.tubes[slot.of].cathode);
-            case Slot::Kind::PlateCurrent:
-                s.currentSlots[2 * slot.of + 1] = i;
-                return nodal.current(n.tubes[slot.of].plate, n.tubes[slot.of].cathode);
+            case Slot::Kind::GridCurrent: return nodal.current(n.tubes[slot.of].grid, n.tubes[slot.of].cathode);
+            case Slot::Kind::PlateCurrent: return nodal.current(n.tubes[slot.of].plate, n.tubes[slot.of].cathode);
+            case Slot::Kind::Input: return nodal.input();
             case Slot::Kind::History: break;
             }
-            s.historySlots.push_back(i);
             const Keeper& k = keepers[slot.of];
             return k.isInductor() ? nodal.current(k.a, k.b) : nodal.current(k.b, k.a);
-        };
-        effects.push_back(solved.solve(currentOf()));
-        const bool isCapacitor = slot.kind == Slot::Kind::History && !keepers[slot.of].isInductor();
-        most.push_back(slot.kind == Slot::Kind::Input     ? kMostInV
-                       : isCapacitor                      ? kMostV * keepers[slot.of].siemens
-                       : slot.kind == Slot::Kind::History ? kMostInductorA
-                                                          : mostOf(n.tubes[slot.of].law));
-    }
+        }()));
     effects.push_back(solved.solve(nodal.supplies(n)));
     const auto rowAcross = [&](Netlist::Node a, Netlist::Node b, double scale) {
         std::vector<double> out;
@@ -392,15 +354,11 @@ CircuitSolver::CircuitSolver(const Netlist& n, double rateHz) : state_(std::make
     for (const auto& b : n.supplies) supplyV = std::max(supplyV, b.volts);
     std::vector<std::vector<double>> voltages, nexts;
     std::vector<TubeTable::Spec> specs;
-    s.couplings.resize(s.tubes);
     for (std::size_t t = 0; t < s.tubes; ++t) {
         const auto& tube = n.tubes[t];
         auto grid = rowAcross(tube.grid, tube.cathode, 1.0), plate = rowAcross(tube.plate, tube.cathode, 1.0);
-        const auto with = [&](std::size_t m) {
-            const std::size_t g = s.currentSlots[2 * m], p = s.currentSlots[2 * m + 1];
-            return TubeTable::Loading{{{grid[g], grid[p]}, {plate[g], plate[p]}}};
-        };
-        const auto own = with(t);
+        const std::size_t g = s.currentSlot(t), p = g + 1;
+        const TubeTable::Loading own{{{grid[g], grid[p]}, {plate[g], plate[p]}}};
         const double gridA = restCurrent[2 * t], plateA = restCurrent[2 * t + 1];
         Port port;
         port.grid = s.restVoltages[t][0] - own[0][0] * gridA - own[0][1] * plateA;
@@ -408,39 +366,29 @@ CircuitSolver::CircuitSolver(const Netlist& n, double rateHz) : state_(std::make
         port.now = {gridA, plateA};
         s.restPorts.push_back(port);
         specs.push_back({tube.law, own, plateS[t], std::round(port.plate), spanOf(tube.law) * supplyV, float(plateA)});
-        for (std::size_t m = 0; m < t; ++m) {
-            const auto c = with(m);
-            if (mostOf(n.tubes[m].law) *
-                    std::max({std::abs(c[0][0]), std::abs(c[0][1]), std::abs(c[1][0]), std::abs(c[1][1])}) >
-                kNothingV)
-                s.couplings[m].push_back({t, c[0][0], c[0][1], c[1][0], c[1][1]});
-        }
-        for (const std::size_t slot : {s.currentSlots[2 * t], s.currentSlots[2 * t + 1]})
-            grid[slot] = plate[slot] = 0.0;
+        for (const std::size_t slot : {g, p}) grid[slot] = plate[slot] = 0.0;
         voltages.push_back(std::move(grid));
         voltages.push_back(std::move(plate));
     }
     s.tables = tubeTables(specs);
     s.rest();
-    std::vector<double> nothing; // below which a row does not see a slot, in its own unit
     s.restSlots.assign(slots.size(), 0.0);
-    for (const std::size_t i : s.historySlots) {
+    for (std::size_t i = 0; i < s.histories; ++i) {
         const Keeper& k = keepers[slots[i].of];
         nexts.push_back(rowAcross(k.a, k.b, 2.0 * k.siemens));
         nexts.back()[i] += k.own;
-        nothing.push_back(kNothingInAStepV * k.siemens);
         s.restSlots[i] = (k.isInductor() ? kWireS : k.siemens) * across(rest, k.a, k.b);
     }
-    s.output = nexts.size();
     nexts.push_back(rowAcross(n.output, Netlist::kGround, 1.0));
-    nothing.push_back(kNothingV);
-    for (std::size_t i = 0; i < 2 * s.tubes; ++i) s.restSlots[s.currentSlots[i]] = restCurrent[i];
-    s.voltages.emplace(voltages, s.restSlots,
-                       [&](std::size_t r, std::size_t i) { return std::abs(voltages[r][i]) * most[i] > kNothingV; });
-    s.nexts.emplace(nexts, s.restSlots,
-                    [&](std::size_t r, std::size_t i) { return std::abs(nexts[r][i]) * most[i] > nothing[r]; });
+    std::ranges::copy(restCurrent, s.restSlots.begin() + long(s.histories));
+    s.voltages.emplace(voltages);
+    s.nexts.emplace(nexts);
     s.volts.resize(s.voltages->size());
-    s.next.resize(s.nexts->size());
+    s.couplings.assign(2 * s.tubes * s.volts.size(), 0.0);
+    for (std::size_t i = 0; i < 2 * s.tubes; ++i)
+        for (std::size_t row = i / 2 * 2 + 2; row < 2 * s.tubes; ++row)
+            s.couplings[i * s.volts.size() + row] = voltages[row][s.histories + i];
+    for (auto* numbers : {&s.slots, &s.next}) numbers->resize(std::max(slots.size(), s.nexts->size()));
     for (auto* currents : {&s.before, &s.last, &s.third}) currents->resize(2 * s.tubes);
     s.reset();
     s.restOut = step(0.0);
@@ -461,28 +409,29 @@ void CircuitSolver::State::rest() noexcept
 GRISTLE_FOR_BOTH_PROCESSORS
 double CircuitSolver::State::step(double in) noexcept
 {
-    slots[inputSlot] = in;
+    double* const currents = slots.data() + histories;
+    currents[2 * tubes] = in;
     // What the tubes' currents will be, a parabola for plates, a line for grids: what a grid draws comes back within
     // the step more strongly, and the higher the order, the more of the highest frequencies it would feed back.
-    for (std::size_t i = 0; i < 2 * tubes; ++i)
-        slots[currentSlots[i]] = i % 2 == 1 ? 3.0 * (before[i] - last[i]) + third[i] : 2.0 * before[i] - last[i];
+    for (std::size_t i = 0; i < 2 * tubes; i += 2) {
+        currents[i] = 2.0 * before[i] - last[i];
+        currents[i + 1] = 3.0 * (before[i + 1] - last[i + 1]) + third[i + 1];
+    }
     third.swap(last);
     last.swap(before);
     voltages->times(slots.data(), volts.data());
     for (std::size_t t = 0; t < tubes; ++t) {
         const auto found = ports[t].currents(*tables[t], volts[2 * t], volts[2 * t + 1]);
-        double &grid = slots[currentSlots[2 * t]], &plate = slots[currentSlots[2 * t + 1]];
-        const double byGrid = found[0] - grid, byPlate = found[1] - plate;
-        for (const Coupling& c : couplings[t]) {
-            volts[2 * c.later] += c.gridByGrid * byGrid + c.gridByPlate * byPlate;
-            volts[2 * c.later + 1] += c.plateByGrid * byGrid + c.plateByPlate * byPlate;
-        }
-        before[2 * t] = grid = found[0];
-        before[2 * t + 1] = plate = found[1];
+        const double byGrid = found[0] - currents[2 * t], byPlate = found[1] - currents[2 * t + 1];
+        const double *const fromGrid = &couplings[2 * t * volts.size()], *const fromPlate = fromGrid + volts.size();
+        for (std::size_t row = (2 * t + 2) / Rows::kLanes * Rows::kLanes; row < 2 * tubes; row += Rows::kLanes)
+            Rows::at(&volts[row]) += Rows::at(fromGrid + row) * byGrid + Rows::at(fromPlate + row) * byPlate;
+        before[2 * t] = currents[2 * t] = found[0];
+        before[2 * t + 1] = currents[2 * t + 1] = found[1];
     }
     nexts->times(slots.data(), next.data());
-    for (std::size_t k = 0; k < historySlots.size(); ++k) slots[historySlots[k]] = next[k];
-    return next[output] - restOut;
+    slots.swap(next);
+    return slots[histories] - restOut; // the output's row is behind those of the histories
 }
 
 double CircuitSolver::step(double volts) noexcept { return state_->step(volts); }
@@ -490,9 +439,7 @@ void CircuitSolver::takeOver(const CircuitSolver& other) noexcept
 {
     State& s = *state_;
     const State& o = *other.state_;
-    if (s.tubes != o.tubes || s.slots.size() != o.slots.size() || s.historySlots != o.historySlots ||
-        s.currentSlots != o.currentSlots)
-        return;
+    if (s.tubes != o.tubes || s.histories != o.histories) return;
     // Charges and currents are what they were; only the resistors between them are others.
     std::ranges::copy(o.slots, s.slots.begin());
     std::ranges::copy(o.before, s.before.begin());

@@ -77,7 +77,7 @@ double rounded(double x)
 
 TubeTable::TubeTable(const Spec& spec)
     : spec_(spec), lowPlate_(spec.plateV - spec.spanV), perVolt_((kPlate - 1) / (2.0 * spec.spanV)),
-      values_(2 * std::size_t(kGrid) * kPlate)
+      values_(std::size_t(kRow) * kPlate)
 {
     // What stands at the port where the tube's own voltages are known: the plate's current comes back to the grid
     // through the capacitance between them, the more of it within a step the shorter that is, so the lines lean.
@@ -109,7 +109,7 @@ TubeTable::TubeTable(const Spec& spec)
             const auto next = [&](std::size_t i) { return 3.0 * (last[i] - before[i]) + third[i]; };
             const Solved found = solve(spec, {grid, plate}, {next(0), next(1)});
             third = std::exchange(before, std::exchange(last, found.volts));
-            const std::size_t at = 2 * (std::size_t(row) * kGrid + std::size_t(column));
+            const std::size_t at = std::size_t(row) * kRow + 2 * std::size_t(column);
             values_[at] = float(found.currents.grid);
             values_[at + 1] = float(left(found.currents, spec.plateS, found.volts[1]) - double(spec.plateA));
         }

@@ -54,7 +54,7 @@ public:
             kCubeY{-0.5f, 1.5f, -1.5f, 0.5f}, kOneY{0.0f, 1.0f, 0.0f, 0.0f};
         const Eight wx = kOne + tx * (kLinear + tx * (kSquare + tx * kCube));
         const Four wy = kOneY + ty * (kLinearY + ty * (kSquareY + ty * kCubeY));
-        const float* from = values_.data() + 2 * (std::size_t(row - 1) * kGrid + std::size_t(column - 1));
+        const float* from = values_.data() + std::size_t(row - 1) * kRow + 2 * std::size_t(column - 1);
         const Eight *const a = reinterpret_cast<const Eight*>(from),
                            *const b = reinterpret_cast<const Eight*>(from + kRow),
                            *const c = reinterpret_cast<const Eight*>(from + 2 * kRow),
@@ -65,7 +65,8 @@ public:
     }
 
 private:
-    static constexpr int kGrid = 512, kPlate = 64, kRow = 2 * kGrid;
+    static constexpr int kGrid = 512, kPlate = 64,
+                         kRow = 2 * kGrid + 32; // so that rows do not share their places in the first cache
     static constexpr double kFarV = 600.0;
 
     // The grid's places lie between the line along which the plate's current ends and the one along which the grid's
