@@ -3,12 +3,14 @@
 #include "app/benches/level/level_bench.h"
 #include "app/benches/level/loading_page.h"
 #include "app/benches/log/log_bench.h"
+#include "app/benches/rig/rig_bench.h"
 #include "app/shell/exporter.h"
 
 #include "app/shell/main_window.h"
 #include "app/theme/theme.h"
 #include "engine/simulated_device.h"
 
+#include <QMenu>
 #include <QPushButton>
 
 namespace gristle::app {
@@ -60,8 +62,16 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
     steps_.push_back([this] { shoot("ledger"); });
     steps_.push_back([this] {
         window_.bench<LevelBench>()->showPage("take");
-        Theme::instance().setLamp(Lamp::Off);
         window_.showBench(1);
+        for (QAction* action : window_.findChild<QPushButton*>("startFrom")->menu()->actions())
+            if (action->text().startsWith(QStringLiteral("singing lead"))) action->trigger();
+        window_.bench<RigBench>()->chooseStage(1);
+        window_.findChild<QPushButton*>("viewTransfer")->click();
+    });
+    steps_.push_back([this] {
+        shoot("rig-transfer");
+        Theme::instance().setLamp(Lamp::Off);
+        window_.findChild<QPushButton*>("viewTravel")->click();
     });
     steps_.push_back([this] {
         shoot("rig-lamp-off");

@@ -97,7 +97,14 @@ void ControlFigures::setNode(const NodeType* type, const ParameterValues& values
         if (item->widget()) item->widget()->deleteLater();
         delete item;
     }
-    focused_ = type && !type->parameters.empty() ? type->parameters.front().key : std::string();
+    focused_.clear();
+    if (type) { // the first with a number, whose travel can be seen
+        const auto number = std::ranges::find(type->parameters, ParameterKind::Number, &ParameterSpec::kind);
+        if (number != type->parameters.end())
+            focused_ = number->key;
+        else if (!type->parameters.empty())
+            focused_ = type->parameters.front().key;
+    }
     if (type)
         for (std::size_t i = 0; i < type->parameters.size(); ++i) addRow(type->parameters[i], int(i));
     emit focusMoved();
@@ -205,14 +212,15 @@ void TravelRuler::setParameter(const ParameterSpec* spec, double value)
     update();
 }
 
-void TravelRuler::setCurves(std::vector<Curve> curves, const QString& caption)
+void TravelRuler::setCurves(std::vector<Curve> curves, const QString& caption, const QString& words)
 {
     curves_ = std::move(curves);
     caption_ = caption;
+    words_ = words;
     update();
 }
 
-QRectF TravelRuler::plot() const { return QRectF(38, 24, width() - 38 - 84, height() - 24 - 44); }
+QRectF TravelRuler::plot() const { return QRectF(38, 42, width() - 38 - 84, height() - 42 - 42); }
 
 double TravelRuler::pixelAt(double value) const
 {
@@ -242,6 +250,10 @@ void TravelRuler::paintEvent(QPaintEvent*)
     p.drawText(QRectF(0, 0, width(), 18), Qt::AlignLeft | Qt::AlignVCenter,
                QString::fromStdString(spec_.label) + tr(" over its travel") +
                    (caption_.isEmpty() ? QString() : ", " + caption_));
+    p.setFont(Theme::instance().text(TextSize::Small));
+    p.setPen(ink(Token::Ink2));
+    p.drawText(QRectF(0, 17, width(), 18), Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(words_, Qt::ElideRight, width()));
     double low = 0.0, high = 0.0;
     for (const Curve& c : curves_)
         for (const QPointF& q : c.points) low = std::min(low, q.y()), high = std::max(high, q.y());

@@ -58,7 +58,9 @@ public:
         Qt::PenStyle style = Qt::SolidLine;
         std::vector<QPointF> points; ///< x: value of the parameter, y: in dB
     };
-    void setCurves(std::vector<Curve> curves, const QString& caption);
+    /// @param words  what the curves say, a line
+    void setCurves(std::vector<Curve> curves, const QString& caption, const QString& words);
+    const QString& words() const { return words_; }
 
 signals:
     void moved(double value);
@@ -78,7 +80,7 @@ private:
     bool has_ = false;
     double value_ = 0.0;
     std::vector<Curve> curves_;
-    QString caption_;
+    QString caption_, words_;
 };
 
 /// A value one step up or down its range: a hundredth, or a semitone of a logarithmic one.

@@ -18,21 +18,9 @@ struct Rung {
 /// Level through the outermost chain of a rig, stage by stage. Measured by rendering, so nonlinear stages count as they
 /// are hit. @param recipe  its startS..endS is the stretch that is played
 /// @param restFromS, restToS  a stretch in which nobody plays; none where they are equal
+/// @param report  takes what the render of the playing told
 /// @error as LayerSource; Cancelled
-Result<std::vector<Rung>> rigLedger(const LayerRecipe& recipe, double restFromS, double restToS,
+Result<std::vector<Rung>> rigLedger(const LayerRecipe& recipe, double restFromS, double restToS, RenderReport& report,
                                     const Progress& progress = {});
-
-/// How the sound changes along a control.
-struct TravelPoint {
-    double value = 0.0;
-    double loudnessLu = 0.0;   ///< integrated loudness less that of the present setting
-    double brightnessDb = 0.0; ///< power above 2 kHz over the whole, less that of the present setting
-    double bodyDb = 0.0;       ///< power from 100 to 400 Hz over the whole, less that of the present setting
-};
-
-/// Renders the stretch of the recipe at `points` settings of one control of one stage of the outermost chain.
-/// Cost: points + 1 renders of the stretch.
-Result<std::vector<TravelPoint>> controlTravel(const LayerRecipe& recipe, std::size_t stage, const std::string& key,
-                                               std::size_t points, const Progress& progress = {});
 
 } // namespace gristle::core

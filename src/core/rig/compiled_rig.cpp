@@ -232,6 +232,7 @@ void noteLevel(const AudioBlock& block, std::size_t from, std::size_t to, double
 
 struct CompiledRig::State {
     std::unique_ptr<Chain> chain;
+    std::size_t channels = 1; ///< that come in
     float gain = 1.0f;
     std::vector<StageLevels> stages;
     std::vector<std::string> warnings;
@@ -250,8 +251,9 @@ Result<CompiledRig> CompiledRig::compile(const RigDocument& rig, const CompileOp
     auto chain = buildChain(rig.chain, options, state->warnings);
     if (!chain) return chain.error();
     state->chain = std::move(*chain);
-    state->chain->prepare(
-        {options.context.rateHz, options.maxBlock, 1, options.live, options.live ? Effort::Playing : options.effort});
+    state->channels = options.channels;
+    state->chain->prepare({options.context.rateHz, options.maxBlock, options.channels, options.live,
+                           options.live ? Effort::Playing : options.effort});
     state->di.resize(options.maxBlock);
     state->gain = static_cast<float>(dbToAmplitude(rig.outputDb));
     for (const RigNode& node : rig.chain) {
@@ -266,8 +268,10 @@ Result<CompiledRig> CompiledRig::compile(const RigDocument& rig, const CompileOp
 void CompiledRig::process(AudioBlock& block) noexcept
 {
     State& s = *state_;
-    std::copy_n(block.channel[0], block.frames, s.di.begin());
-    block.di = s.di.data();
+    if (!block.di) {
+        std::copy_n(block.channel[0], block.frames, s.di.begin());
+        block.di = s.di.data();
+    }
     std::int64_t late = 0; // of what stands in the block, against the input
     const auto window = [&](std::int64_t edge) {
         return static_cast<std::size_t>(
@@ -308,7 +312,7 @@ void CompiledRig::reset() noexcept
 
 void CompiledRig::takeOver(const CompiledRig& before) noexcept { state_->chain->takeOver(*before.state_->chain); }
 
-std::size_t CompiledRig::outputChannels() const noexcept { return state_->chain->outputChannels(1); }
+std::size_t CompiledRig::outputChannels() const noexcept { return state_->chain->outputChannels(state_->channels); }
 std::size_t CompiledRig::latency() const noexcept { return state_->chain->latency(); }
 double CompiledRig::tailSeconds() const noexcept { return std::min(kLongestTailS, state_->chain->tailSeconds()); }
 const std::vector<StageLevels>& CompiledRig::stages() const noexcept { return state_->stages; }

@@ -24,6 +24,7 @@ struct CompileOptions {
     bool allowMissing = false;    ///< a node that cannot be made (missing impulse) is bypassed and named in warnings()
     bool live = false;            ///< for playing: nodes avoid delay
     Effort effort = Effort::Full; ///< Playing where it is live
+    std::size_t channels = 1;     ///< that come in: two for the later half of a rig
 };
 
 /// A rig made ready for one rate. Lanes are latency-compensated against each other. One thread at a time.
@@ -35,7 +36,9 @@ public:
     CompiledRig& operator=(CompiledRig&&) noexcept;
     ~CompiledRig();
 
-    void process(AudioBlock& block) noexcept; ///< mono in, one or two channels out, volts; at most maxBlock frames
+    /// The channels of CompileOptions in, one or two out, volts; at most maxBlock frames. Its `di` is what nodes listen
+    /// to; where it is null, what comes in.
+    void process(AudioBlock& block) noexcept;
     void reset() noexcept;
     /// Takes up what stages of another rig remember, those of the same types in the same order; both are compiled live
     /// for the same rate. Audio thread: allocates nothing. Cost: a copy of echoes and tails, some 0.1 ms for seconds.

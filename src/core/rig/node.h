@@ -80,6 +80,9 @@ struct NodeContext {
     double fullScaleV = 1.0; ///< volts at sample value 1.0 of what comes in
 };
 
+/// What is most worth seeing of a node.
+enum class Character { Filters, Bends, Follows, Echoes }; ///< Follows: its gain follows the level
+
 struct NodeType {
     std::string type; ///< as in the recall line
     std::string title;
@@ -88,6 +91,8 @@ struct NodeType {
     std::vector<ParameterSpec> parameters;
     /// Makes a processor from a complete, checked set of values. @error what its files give
     std::function<Result<std::unique_ptr<NodeProcessor>>(const ParameterValues&, const NodeContext&)> make;
+    std::string group{}; ///< under which it is listed
+    Character character = Character::Filters;
 
     const ParameterSpec* find(const std::string& key) const noexcept;
 };

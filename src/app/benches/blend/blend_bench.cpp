@@ -148,7 +148,7 @@ void BlendBench::build()
     column->addLayout(plots, 3);
 }
 
-std::vector<MixLayer> BlendBench::layers(QString* why) const
+std::vector<MixLayer> BlendBench::layers(QString* why, Effort effort) const
 {
     std::vector<MixLayer> out;
     const Part* part = session().isOpen() ? session().part() : nullptr;
@@ -161,6 +161,7 @@ std::vector<MixLayer> BlendBench::layers(QString* why) const
             if (why) *why = QString::fromStdString(recipe.error().line());
             return {};
         }
+        recipe->effort = effort;
         out.push_back({std::move(*recipe), layer.place, layer.gainDb});
     }
     return out;
@@ -221,7 +222,7 @@ void BlendBench::fillTable()
 void BlendBench::measure()
 {
     trouble_.clear();
-    const auto layers = this->layers(&trouble_);
+    const auto layers = this->layers(&trouble_, Effort::Draft);
     if (layers.empty()) {
         task_.cancel();
         report_.reset();
@@ -373,7 +374,7 @@ AuditionRequest BlendBench::audition() const
 {
     AuditionRequest out;
     out.kind = "blend";
-    const auto layers = this->layers();
+    const auto layers = this->layers(nullptr, Effort::Playing);
     if (layers.empty()) return out;
     out.subject = tr("%1, all layers").arg(QString::fromStdString(session().part()->name));
     const auto slot = [&](const QString& title, std::vector<MixLayer> own) {

@@ -26,7 +26,7 @@ public:
 
     const std::optional<core::MixReport>& report() const { return report_; }
     /// The layers of the part in hand as a mix, or nothing where one cannot be read (`why` then says so).
-    std::vector<core::MixLayer> layers(QString* why = nullptr) const;
+    std::vector<core::MixLayer> layers(QString* why = nullptr, core::Effort effort = core::Effort::Full) const;
     core::MixOptions options() const;
 
 private:

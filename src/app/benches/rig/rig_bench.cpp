@@ -1,7 +1,7 @@
 #include "app/benches/rig/rig_bench.h"
 
 #include "app/benches/rig/ladder.h"
-#include "app/widgets/control_figures.h"
+#include "app/benches/rig/stage_panel.h"
 #include "core/advice/gate_advice.h"
 #include "core/advice/rig_findings.h"
 #include "core/rig/starting_points.h"
@@ -13,7 +13,6 @@
 #include <QLineEdit>
 #include <QMenu>
 #include <QPushButton>
-#include <QScrollArea>
 #include <QVBoxLayout>
 
 namespace gristle::app {
@@ -21,9 +20,6 @@ namespace gristle::app {
 using namespace core;
 
 namespace {
-
-constexpr double kTravelS = 2.0; // how much of the loop the travel of a control is judged on
-constexpr std::size_t kTravelPoints = 9;
 
 QPushButton* button(const QString& text, const char* name, const QString& about, QWidget* parent)
 {
@@ -53,7 +49,10 @@ RigBench::RigBench(const BenchContext& context, QWidget* parent) : Bench(context
     connect(&session(), &SessionModel::rigChanged, this, &RigBench::refresh);
     connect(&session(), &SessionModel::pathChanged, this, &RigBench::refresh);
     connect(&session(), &SessionModel::measured, this, &RigBench::measureChain);
-    connect(&session(), &SessionModel::loopChanged, this, &RigBench::measureChain);
+    connect(&session(), &SessionModel::loopChanged, this, [this] {
+        measureChain();
+        refreshStage();
+    });
     connect(&Theme::instance(), &Theme::changed, this, &RigBench::refresh);
 }
 
@@ -104,9 +103,20 @@ void RigBench::build()
     column->addWidget(about_);
     ladder_ = new Ladder(this);
     connect(ladder_, &Ladder::choose, this, &RigBench::chooseStage);
-    column->addWidget(ladder_, 1);
+    column->addWidget(ladder_, 5);
     column->addWidget(buildChainRow());
-    column->addWidget(buildStage());
+    stage_ = new StagePanel(this);
+    connect(stage_, &StagePanel::controlChanged, this, &RigBench::setControl);
+    connect(stage_, &StagePanel::refused, this, &RigBench::failed);
+    connect(stage_, &StagePanel::fileWanted, this, &RigBench::bringImpulse);
+    column->addWidget(stage_, 4);
+    line_ = new QLineEdit(this);
+    line_->setObjectName("recallLine");
+    line_->setAccessibleName(tr("Recall line of the rig"));
+    line_->setToolTip(tr("The whole chain as one line: stages between |, lanes in { ; }. Type and press Enter."));
+    line_->setFont(Theme::instance().mono(TextSize::Small));
+    connect(line_, &QLineEdit::editingFinished, this, &RigBench::writeLine);
+    column->addWidget(line_);
 }
 
 QWidget* RigBench::buildChainRow()
@@ -117,7 +127,9 @@ QWidget* RigBench::buildChainRow()
     layout->setSpacing(6);
     auto* add = button(tr("Add a stage"), "addStage", tr("Add a stage behind the chosen one"), row);
     auto* menu = new QMenu(add);
+    std::string group;
     for (const NodeType& type : nodeTypes()) {
+        if (type.group != group) menu->addSection(tr((group = type.group).c_str()));
         QAction* action = menu->addAction(QString::fromStdString(type.title));
         action->setToolTip(QString::fromStdString(type.about));
         connect(action, &QAction::triggered, this, [this, name = type.type] {
@@ -173,52 +185,7 @@ QWidget* RigBench::buildChainRow()
     return row;
 }
 
-QWidget* RigBench::buildStage()
-{
-    auto* box = new QWidget(this);
-    auto* grid = new QGridLayout(box);
-    grid->setContentsMargins(0, 6, 0, 0);
-    grid->setHorizontalSpacing(24);
-    grid->setColumnStretch(1, 1);
-    auto* left = new QVBoxLayout;
-    stageTitle_ = new QLabel(box);
-    stageTitle_->setFont(Theme::instance().text(TextSize::Normal, true));
-    controls_ = new ControlFigures(box);
-    auto* scroll = new QScrollArea(box); // a stage may have more controls than fit
-    scroll->setWidget(controls_);
-    scroll->setWidgetResizable(true);
-    scroll->setFrameShape(QFrame::NoFrame);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    scroll->setFixedWidth(250);
-    scroll->setFocusPolicy(Qt::NoFocus);
-    left->addWidget(stageTitle_);
-    left->addWidget(scroll, 1);
-    travel_ = new TravelRuler(box);
-    travel_->setMinimumHeight(176);
-    grid->addLayout(left, 0, 0);
-    grid->addWidget(travel_, 0, 1);
-    line_ = new QLineEdit(box);
-    line_->setObjectName("recallLine");
-    line_->setAccessibleName(tr("Recall line of the rig"));
-    line_->setToolTip(tr("The whole chain as one line: stages between |, lanes in { ; }. Type and press Enter."));
-    line_->setFont(Theme::instance().mono(TextSize::Small));
-    connect(line_, &QLineEdit::editingFinished, this, &RigBench::writeLine);
-    grid->addWidget(line_, 1, 0, 1, 2);
-    connect(controls_, &ControlFigures::changed, this, &RigBench::setControl);
-    connect(controls_, &ControlFigures::refused, this, &RigBench::failed);
-    connect(controls_, &ControlFigures::fileWanted, this, &RigBench::bringImpulse);
-    connect(controls_, &ControlFigures::focusMoved, this, [this] {
-        const ParameterSpec* spec = controls_->focused();
-        const auto value = spec ? controls_->valueOf(spec->key) : ParameterValue(0.0);
-        travel_->setParameter(spec, std::holds_alternative<double>(value) ? std::get<double>(value) : 0.0);
-        measureTravel();
-    });
-    connect(travel_, &TravelRuler::moved, this, [this](double value) {
-        if (const ParameterSpec* spec = controls_->focused())
-            setControl(QString::fromStdString(spec->key), QString::fromStdString(valueText(value)));
-    });
-    return box;
-}
+bool RigBench::isBusy() const { return chainTask_.isBusy() || stage_->isBusy(); }
 
 RigNode* RigBench::chosenNode()
 {
@@ -316,21 +283,20 @@ void RigBench::refresh()
 void RigBench::refreshStage()
 {
     const RigNode* node = chosenNode();
-    const NodeType* type = node ? findNodeType(node->type) : nullptr;
     for (QPushButton* b : {bypass_, remove_}) b->setEnabled(node != nullptr);
     earlier_->setEnabled(node && ladder_->chosen() > 0);
     later_->setEnabled(node && ladder_->chosen() + 1 < int(rig_.chain.size()));
     bypass_->setChecked(node && node->bypass);
-    stageTitle_->setText(type   ? QString::fromStdString(type->title)
-                         : node ? QString::fromStdString(node->type)
-                                : tr("no stage yet: add one"));
     QStringList files;
     for (const auto& f : session().folder().impulseFiles()) files << QString::fromStdString(f);
-    controls_->setNode(type, node ? node->values : ParameterValues{}, files);
-    const ParameterSpec* spec = controls_->focused();
-    const auto value = spec ? controls_->valueOf(spec->key) : ParameterValue(0.0);
-    travel_->setParameter(spec, std::holds_alternative<double>(value) ? std::get<double>(value) : 0.0);
-    measureTravel();
+    StagePanel::Subject subject;
+    if (session().take()) subject.recipe = recipe(rig_);
+    subject.stage = std::size_t(ladder_->chosen());
+    if (const Song* song = session().song()) {
+        subject.beatS = 60.0 / song->tempoBpm;
+        subject.beats = std::max(1, int(std::lround(session().barSeconds() / subject.beatS)));
+    }
+    stage_->setStage(node, files, std::move(subject));
 }
 
 LayerRecipe RigBench::recipe(const RigDocument& rig) const
@@ -361,16 +327,11 @@ void RigBench::measureChain()
         tr("Measuring the chain"),
         [recipe, restFrom, restTo](const Progress& p) {
             auto out = std::make_shared<ChainAnswer>();
-            auto rungs = rigLedger(recipe, restFrom, restTo, p);
-            if (!rungs) {
+            auto rungs = rigLedger(recipe, restFrom, restTo, out->report, p);
+            if (rungs)
+                out->rungs = std::move(*rungs);
+            else
                 out->failure = rungs.error();
-                return out;
-            }
-            out->rungs = std::move(*rungs);
-            // What is missing or silent shows on a short render.
-            LayerRecipe brief = recipe;
-            brief.endS = std::min(recipe.endS, recipe.startS + 0.5);
-            if (!renderToMemory(brief, out->report, p)) out->report = {};
             return out;
         },
         [this](std::shared_ptr<ChainAnswer> answer) {
@@ -382,36 +343,6 @@ void RigBench::measureChain()
             report_ = std::move(answer->report);
             ladder_->setRungs(rungs_, rig_.outputDb);
             emit stateChanged();
-        });
-}
-
-void RigBench::measureTravel()
-{
-    travel_->setCurves({}, {});
-    const ParameterSpec* spec = controls_->focused();
-    const RigNode* node = chosenNode();
-    if (!session().take() || !spec || spec->kind != ParameterKind::Number || !node || node->bypass)
-        return travelTask_.cancel();
-    LayerRecipe recipe = this->recipe(rig_);
-    recipe.endS = std::min(recipe.endS, recipe.startS + kTravelS);
-    const auto stage = std::size_t(ladder_->chosen());
-    travelTask_.run<std::vector<TravelPoint>>(
-        tr("Hearing the control over its travel"),
-        [recipe, stage, key = spec->key](const Progress& p) {
-            auto points = controlTravel(recipe, stage, key, kTravelPoints, p);
-            return points ? std::move(*points) : std::vector<TravelPoint>();
-        },
-        [this](std::vector<TravelPoint> points) {
-            if (points.empty()) return;
-            std::vector<TravelRuler::Curve> curves{{tr("loudness"), Qt::SolidLine, {}},
-                                                   {tr("brightness"), Qt::DashLine, {}},
-                                                   {tr("body"), Qt::DotLine, {}}};
-            for (const TravelPoint& t : points) {
-                curves[0].points.push_back({t.value, std::max(-60.0, t.loudnessLu)});
-                curves[1].points.push_back({t.value, std::clamp(t.brightnessDb, -60.0, 60.0)});
-                curves[2].points.push_back({t.value, std::clamp(t.bodyDb, -60.0, 60.0)});
-            }
-            travel_->setCurves(std::move(curves), tr("dB against now, on this loop"));
         });
 }
 

@@ -11,9 +11,8 @@ class QPushButton;
 
 namespace gristle::app {
 
-class ControlFigures;
 class Ladder;
-class TravelRuler;
+class StagePanel;
 
 /// Which chain, in which order, how hard does each stage hit the next?
 class RigBench : public Bench {
@@ -23,20 +22,18 @@ public:
     BenchState state() const override;
     void findings(FindingsPanel& panel) const override;
     AuditionRequest audition() const override;
-    bool isBusy() const override { return chainTask_.isBusy() || travelTask_.isBusy(); }
+    bool isBusy() const override;
+    void chooseStage(int stage); ///< from 0
     /// Asks for an impulse file; replaced in tests.
     std::function<QString()> askImpulse;
 
 private:
     void build();
     QWidget* buildChainRow();
-    QWidget* buildStage();
     void refresh();
     void refreshStage();
     void measureChain();
-    void measureTravel();
     void change(const QString& text, const std::function<void(core::RigDocument&)>& edit, int mergeKey = -1);
-    void chooseStage(int stage);
     void setControl(const QString& key, const QString& text);
     void bringImpulse(const QString& key);
     void writeLine();
@@ -47,15 +44,14 @@ private:
     std::vector<std::string> warnings_;
     std::vector<core::Rung> rungs_;
     core::RenderReport report_;
-    QLabel *about_, *stageTitle_;
+    QLabel* about_;
     QComboBox* rigs_;
     Ladder* ladder_;
-    ControlFigures* controls_;
-    TravelRuler* travel_;
+    StagePanel* stage_;
     QLineEdit* line_;
     QDoubleSpinBox* output_;
     QPushButton *bypass_, *earlier_, *later_, *remove_;
-    TaskRunner chainTask_, travelTask_;
+    TaskRunner chainTask_;
     bool refreshing_ = false;
 };
 

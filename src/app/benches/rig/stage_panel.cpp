@@ -1,0 +1,241 @@
+#include "app/benches/rig/stage_panel.h"
+
+#include "core/advice/finding.h"
+
+#include <QButtonGroup>
+#include <QLabel>
+#include <QPushButton>
+#include <QScrollArea>
+#include <QStackedWidget>
+#include <QVBoxLayout>
+#include <mutex>
+
+namespace gristle::app {
+
+using namespace core;
+
+namespace {
+
+constexpr double kTravelS = 2.0; // how much of the loop the travel of a control is judged on
+constexpr std::size_t kTravelPoints = 17;
+constexpr int kLongestEchoBeats = 8;
+
+struct Measure {
+    const char* name;
+    double TravelPoint::*of;
+    Qt::PenStyle style;
+};
+constexpr std::array<Measure, 5> kMeasures{
+    {{QT_TRANSLATE_NOOP("Travel", "loudness"), &TravelPoint::loudness, Qt::SolidLine},
+     {QT_TRANSLATE_NOOP("Travel", "brightness"), &TravelPoint::brightness, Qt::DashLine},
+     {QT_TRANSLATE_NOOP("Travel", "body"), &TravelPoint::body, Qt::DotLine},
+     {QT_TRANSLATE_NOOP("Travel", "harmonics"), &TravelPoint::harmonics, Qt::DashDotLine},
+     {QT_TRANSLATE_NOOP("Travel", "crest"), &TravelPoint::crest, Qt::DashDotDotLine}}};
+constexpr double kSeenDb = 0.5; // a measure that moves by less is not drawn
+
+QString nameOf(const Measure& m) { return QCoreApplication::translate("Travel", m.name); }
+
+/// What the worker has found so far.
+struct TravelSoFar {
+    std::mutex mutex;
+    std::vector<TravelPoint> points;
+};
+
+} // namespace
+
+QString travelWords(const std::vector<TravelPoint>& points)
+{
+    const Measure* most = nullptr;
+    for (const Measure& m : kMeasures)
+        if (!most || wholeOf(points, m.of) > wholeOf(points, most->of)) most = &m;
+    if (wholeOf(points, most->of) < kSeenDb) return StagePanel::tr("it changes nothing by half a decibel here");
+    const auto figure = [](double v) { return numberLabel(v, std::abs(v) < 100.0 && v != std::round(v) ? 1 : 0); };
+    QStringList out;
+    for (const Measure& m : kMeasures) {
+        if (&m != most && m.of != &TravelPoint::brightness) continue;
+        if (const auto idle = idleStretch(points, m.of))
+            out << StagePanel::tr("%1 stands still from %2 to %3 (under a tenth of its %4 dB)")
+                       .arg(nameOf(m), figure(idle->from), figure(idle->to),
+                            figure(std::round(idle->wholeDb * 10.0) / 10.0));
+    }
+    return out.isEmpty() ? StagePanel::tr("%1 works over all of it").arg(nameOf(*most))
+                         : out.join(QStringLiteral("; "));
+}
+
+StagePanel::StagePanel(QWidget* parent) : QWidget(parent)
+{
+    auto* grid = new QGridLayout(this);
+    grid->setContentsMargins(0, 4, 0, 0);
+    grid->setHorizontalSpacing(12);
+    grid->setVerticalSpacing(2);
+    grid->setColumnStretch(1, 1);
+    title_ = new QLabel(this);
+    title_->setFont(Theme::instance().text(TextSize::Normal, true));
+    grid->addWidget(title_, 0, 0);
+    controls_ = new ControlFigures(this);
+    auto* scroll = new QScrollArea(this); // a stage may have more controls than fit
+    scroll->setWidget(controls_);
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setFixedWidth(250);
+    scroll->setFocusPolicy(Qt::NoFocus);
+    grid->addWidget(scroll, 1, 0);
+    grid->addWidget(buildViews(), 0, 1);
+    pictures_ = new QStackedWidget(this);
+    travel_ = new TravelRuler(pictures_);
+    travel_->setMinimumHeight(150);
+    plot_ = new StagePlot(pictures_);
+    pictures_->addWidget(travel_);
+    pictures_->addWidget(plot_);
+    grid->addWidget(pictures_, 1, 1);
+    connect(controls_, &ControlFigures::changed, this, &StagePanel::controlChanged);
+    connect(controls_, &ControlFigures::refused, this, &StagePanel::refused);
+    connect(controls_, &ControlFigures::fileWanted, this, &StagePanel::fileWanted);
+    connect(controls_, &ControlFigures::focusMoved, this, [this] {
+        const ParameterSpec* spec = controls_->focused();
+        const auto value = spec ? controls_->valueOf(spec->key) : ParameterValue(0.0);
+        travel_->setParameter(spec, std::holds_alternative<double>(value) ? std::get<double>(value) : 0.0);
+        measureTravel();
+    });
+    connect(travel_, &TravelRuler::moved, this, [this](double value) {
+        if (const ParameterSpec* spec = controls_->focused())
+            emit controlChanged(QString::fromStdString(spec->key), QString::fromStdString(valueText(value)));
+    });
+}
+
+QWidget* StagePanel::buildViews()
+{
+    auto* row = new QWidget(this);
+    auto* layout = new QHBoxLayout(row);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(6);
+    views_ = new QButtonGroup(row);
+    const std::array<std::pair<QString, QString>, 5> names{
+        {{tr("Travel"), tr("How the sound changes over the travel of the control, on this loop, now")},
+         {tr("Transfer"), tr("Volts out for volts in, and where the playing lies")},
+         {tr("Response"), tr("Frequency response and harmonics at the playing's level")},
+         {tr("Gain"), tr("What the stage does to the level over the loop")},
+         {tr("Echoes"), tr("What follows a click, on the grid of beats")}}};
+    for (int i = 0; i < int(names.size()); ++i) {
+        auto* b = new QPushButton(names[std::size_t(i)].first, row);
+        b->setObjectName("view" + names[std::size_t(i)].first);
+        b->setAccessibleName(names[std::size_t(i)].second);
+        b->setToolTip(names[std::size_t(i)].second);
+        b->setCheckable(true);
+        b->setProperty("view", true);
+        views_->addButton(b, i);
+        layout->addWidget(b);
+    }
+    layout->addStretch(1);
+    views_->button(0)->setChecked(true);
+    connect(views_, &QButtonGroup::idClicked, this, &StagePanel::showView);
+    return row;
+}
+
+void StagePanel::showView(int view)
+{
+    pictures_->setCurrentIndex(view == 0 ? 0 : 1);
+    if (view > 0) plot_->setView(StagePlot::View(view - 1));
+    measure();
+}
+
+void StagePanel::setStage(const RigNode* node, const QStringList& files, Subject subject)
+{
+    node_ = node ? std::optional(*node) : std::nullopt;
+    type_ = node ? findNodeType(node->type) : nullptr;
+    subject_ = std::move(subject);
+    title_->setText(type_   ? QString::fromStdString(type_->title)
+                    : node_ ? QString::fromStdString(node_->type)
+                            : tr("no stage yet: add one"));
+    controls_->setNode(type_, node_ ? node_->values : ParameterValues{}, files);
+    const ParameterSpec* spec = controls_->focused();
+    const auto value = spec ? controls_->valueOf(spec->key) : ParameterValue(0.0);
+    travel_->setParameter(spec, std::holds_alternative<double>(value) ? std::get<double>(value) : 0.0);
+    plot_->setPicture(std::nullopt, subject_.beatS);
+    measure();
+}
+
+void StagePanel::measure()
+{
+    // Only what is seen is measured.
+    if (views_->checkedId() == 0) {
+        pictureTask_.cancel();
+        measureTravel();
+    } else {
+        travelTask_.cancel();
+        measurePicture();
+    }
+}
+
+void StagePanel::measureTravel()
+{
+    travel_->setCurves({}, {}, {});
+    const ParameterSpec* spec = controls_->focused();
+    if (views_->checkedId() != 0 || !subject_.recipe || !spec || spec->kind != ParameterKind::Number || !node_ ||
+        node_->bypass)
+        return travelTask_.cancel();
+    LayerRecipe recipe = *subject_.recipe;
+    recipe.endS = std::min(recipe.endS, recipe.startS + kTravelS);
+    auto soFar = std::make_shared<TravelSoFar>();
+    disconnect(&travelTask_, &TaskRunner::progressed, this, nullptr);
+    connect(&travelTask_, &TaskRunner::progressed, this, [this, soFar] {
+        std::vector<TravelPoint> points;
+        {
+            const std::lock_guard lock(soFar->mutex);
+            points = soFar->points;
+        }
+        std::ranges::sort(points, {}, &TravelPoint::value);
+        if (points.size() > 2) showTravel(std::move(points), false);
+    });
+    travelTask_.run<std::vector<TravelPoint>>(
+        tr("Hearing the control over its travel"),
+        [recipe, soFar, stage = subject_.stage, key = spec->key](const Progress& p) {
+            auto points = controlTravel(recipe, stage, key, kTravelPoints, p, [soFar](const TravelPoint& point) {
+                const std::lock_guard lock(soFar->mutex);
+                soFar->points.push_back(point);
+            });
+            return points ? std::move(*points) : std::vector<TravelPoint>();
+        },
+        [this](std::vector<TravelPoint> points) {
+            disconnect(&travelTask_, &TaskRunner::progressed, this, nullptr);
+            if (!points.empty()) showTravel(std::move(points), true);
+        });
+}
+
+void StagePanel::showTravel(std::vector<TravelPoint> points, bool done)
+{
+    std::vector<TravelRuler::Curve> curves;
+    for (const Measure& m : kMeasures) {
+        if (wholeOf(points, m.of) < kSeenDb) continue;
+        auto& curve = curves.emplace_back(TravelRuler::Curve{nameOf(m), m.style, {}});
+        for (const TravelPoint& t : points) curve.points.push_back({t.value, std::clamp(t.*m.of, -60.0, 60.0)});
+    }
+    travel_->setCurves(std::move(curves), tr("dB against now, on this loop"),
+                       done ? travelWords(points) : tr("%1 of %2 places heard").arg(points.size()).arg(kTravelPoints));
+}
+
+void StagePanel::measurePicture()
+{
+    if (!subject_.recipe || !node_ || node_->bypass) {
+        plot_->setEmptyText(node_ && node_->bypass ? tr("the stage is bypassed") : tr("no stage to look at"));
+        return pictureTask_.cancel();
+    }
+    plot_->setEmptyText(tr("Looking at the stage \u2026"));
+    LayerRecipe recipe = *subject_.recipe;
+    recipe.endS = std::min(recipe.endS, recipe.startS + 2.0 * kTravelS);
+    const double echoS = subject_.beatS * std::min(2 * subject_.beats, kLongestEchoBeats);
+    pictureTask_.run<std::shared_ptr<Result<StagePicture>>>(
+        tr("Looking at the stage"),
+        [recipe, echoS, stage = subject_.stage](const Progress& p) {
+            return std::make_shared<Result<StagePicture>>(stagePicture(recipe, stage, echoS, p));
+        },
+        [this](std::shared_ptr<Result<StagePicture>> picture) {
+            if (*picture)
+                plot_->setPicture(std::move(**picture), subject_.beatS);
+            else
+                plot_->setEmptyText(QString::fromStdString(picture->error().line()));
+        });
+}
+
+} // namespace gristle::app

@@ -1,0 +1,82 @@
+#include "core/mix/stage_run.h"
+
+#include "core/mix/render.h"
+
+#include <algorithm>
+
+namespace gristle::core {
+
+namespace {
+
+constexpr std::size_t kBlock = 4096;
+constexpr double kPrerollS = 0.5;
+
+} // namespace
+
+Result<StageInput> stageInput(const LayerRecipe& recipe, std::size_t stage, const Progress& progress)
+{
+    LayerRecipe dry = recipe;
+    dry.rig = {};
+    dry.output = dry.input;
+    dry.startS = std::max(0.0, recipe.startS - kPrerollS);
+    RenderReport report;
+    auto di = renderToMemory(dry, report, progress);
+    if (!di) return di.error();
+    StageInput out;
+    out.options = {recipe.context, kBlock, recipe.allowMissing, false, recipe.effort};
+    out.options.context.rateHz = di->sampleRateHz;
+    out.options.context.fullScaleV = recipe.input.fullScaleVolts();
+    out.fullScaleV = recipe.output.fullScaleVolts();
+    out.preroll = std::min(di->audio.frames(),
+                           static_cast<std::size_t>(std::llround((recipe.startS - dry.startS) * di->sampleRateHz)));
+    const auto volts = static_cast<float>(recipe.input.fullScaleVolts());
+    for (float& v : di->audio.channel(0)) v *= volts;
+    const auto channel = di->audio.channel(0);
+    out.di.assign(channel.begin(), channel.end());
+    const RigChain& chain = recipe.rig.chain;
+    auto before = playChain(RigChain(chain.begin(), chain.begin() + long(std::min(stage, chain.size()))), out.options,
+                            di->audio, out.di, progress);
+    if (!before) return before.error();
+    out.before = std::move(*before);
+    return out;
+}
+
+Result<AudioBuffer> playChain(const RigChain& chain, CompileOptions options, const AudioBuffer& in,
+                              std::span<const float> di, const Progress& progress)
+{
+    if (chain.empty()) return in;
+    options.channels = in.channels();
+    RigDocument rig;
+    rig.chain = chain;
+    auto compiled = CompiledRig::compile(rig, options);
+    if (!compiled) return compiled.error();
+    const std::size_t late = compiled->latency(), frames = in.frames();
+    AudioBuffer out(compiled->outputChannels(), frames);
+    std::array<std::vector<float>, 2> work;
+    for (auto& side : work) side.resize(kBlock);
+    std::vector<float> listen(kBlock);
+    for (std::size_t at = 0; at < frames + late; at += kBlock) {
+        if (progress.stopped()) return Error{ErrorCode::Cancelled, "playing a chain: stopped", ""};
+        const auto fill = [&](std::span<const float> from, std::vector<float>& to) {
+            for (std::size_t i = 0; i < kBlock; ++i) to[i] = at + i < from.size() ? from[at + i] : 0.0f;
+        };
+        for (std::size_t c = 0; c < in.channels(); ++c) fill(in.channel(c), work[c]);
+        fill(di, listen);
+        AudioBlock block{{work[0].data(), work[1].data()}, in.channels(), kBlock, listen.data()};
+        compiled->process(block);
+        for (std::size_t c = 0; c < out.channels(); ++c)
+            for (std::size_t i = 0; i < kBlock; ++i)
+                if (at + i >= late && at + i - late < frames) out.channel(c)[at + i - late] = work[c][i];
+    }
+    return out;
+}
+
+AudioBuffer heard(const StageInput& input, const AudioBuffer& played)
+{
+    AudioBuffer out(played.channels(), played.frames() - input.preroll);
+    for (std::size_t c = 0; c < out.channels(); ++c)
+        std::ranges::copy(played.channel(c).subspan(input.preroll), out.channel(c).begin());
+    return out;
+}
+
+} // namespace gristle::core
