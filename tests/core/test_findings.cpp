@@ -1,6 +1,10 @@
 #include "core/advice/level_findings.h"
+#include "core/advice/level_transfer.h"
 #include "core/advice/rig_findings.h"
 #include "core/advice/stereo_findings.h"
+#include "core/measure/octave_meter.h"
+#include "core/rig/rig_difference.h"
+#include "support/chain.h"
 #include "support/signals.h"
 
 #include <QtTest/QtTest>
@@ -78,6 +82,11 @@ private slots:
     void rigTellsWhenTheLevelMoved_data();
     void rigTellsWhenTheLevelMoved();
     void rigTellsWhatIsMissing();
+    void octavesOfNoise();
+    void levelsTravelInVolts();
+    void pickupIsMatchedByTheGraphic();
+    void differencesOfRigs_data();
+    void differencesOfRigs();
     void stopsComeFirst();
     void numbersAreWrittenWithARealMinus();
 };
@@ -297,8 +306,8 @@ void TestFindings::rigTellsWhenTheLevelMoved()
     QFETCH(QString, code);
     QFETCH(QString, remedy);
     RigDocument rig;
-    rig.diAverageDbfs = -18.0;
-    const auto found = rigFindings({}, rig, now, "rig");
+    rig.di = DiStamp{-18.0, {}, {}};
+    const auto found = rigFindings({}, rig, DiStamp{now, {}, {}}, "rig");
     QCOMPARE(found.size(), std::size_t(1));
     QCOMPARE(QString::fromStdString(found[0].code), code);
     QCOMPARE(QString::fromStdString(found[0].remedy), remedy);
@@ -321,6 +330,97 @@ void TestFindings::rigTellsWhatIsMissing()
     QVERIFY(find(found, "rig.missing") && find(found, "rig.silent_stage"));
     QVERIFY(find(found, "rig.silent_stage")->title.find("delay") != std::string::npos);
     QCOMPARE(found[0].code, std::string("rig.clipped"));
+}
+
+void TestFindings::octavesOfNoise()
+{
+    // White noise has twice the power in each further octave; the uppermost reaches past 22.6 kHz.
+    OctaveMeter meter(48000.0);
+    const auto noise = test::whiteNoise(0.1, 48000 * 30);
+    for (std::size_t at = 0; at < noise.size(); at += 777)
+        meter.push(std::span(noise).subspan(at, std::min<std::size_t>(777, noise.size() - at)));
+    const Octaves found = meter.result();
+    for (std::size_t b = 1; b < found.size(); ++b)
+        QVERIFY2(std::abs(found[b] - found[b - 1] - 3.01) < (b < 3 ? 0.6 : 0.2), qPrintable(QString::number(found[b])));
+    double whole = 0.0;
+    for (const double db : found) whole += std::pow(10.0, db / 10.0);
+    QVERIFY(std::abs(whole - 1.0) < 1e-9);
+}
+
+void TestFindings::levelsTravelInVolts()
+{
+    const DiStamp was{-18.0, {10.0, false}, std::nullopt}, now{-20.0, {16.0, false}, std::nullopt};
+    const LevelTransfer t = levelTransfer(was, now); // -8 dBu then, -4 dBu now
+    QVERIFY(std::abs(t.trimDb + 4.0) < 1e-12 && !t.assumed && !t.pickupDb);
+    QCOMPARE(std::get<double>(trimStage(t).values.at("db")), -4.0);
+    QVERIFY(levelTransfer(was, {-20.0, {}, std::nullopt}).assumed);
+}
+
+void TestFindings::pickupIsMatchedByTheGraphic()
+{
+    // A noise, and the same through an equaliser: the stage that is computed makes the one of the other, as loud.
+    const auto dull = test::whiteNoise(0.1, 48000 * 20);
+    const auto bright = test::throughChain("eq hz1=3000 db1=7 q1=0.8", dull)[0];
+    const auto stamp = [](const std::vector<float>& x) {
+        OctaveMeter meter(48000.0);
+        meter.push(x);
+        return DiStamp{-18.0, {}, meter.result()};
+    };
+    const DiStamp was = stamp(bright), now = stamp(dull);
+    const LevelTransfer t = levelTransfer(was, now);
+    QVERIFY(t.pickupDb && t.mostPickupDb() > 3.0 && t.mostPickupDb() <= 9.0);
+    const auto matched = test::throughChain(recallLine({pickupStage(t)}), dull)[0];
+    const Octaves found = *stamp(matched).octavesDb;
+    for (std::size_t b = 1; b < found.size(); ++b)
+        QVERIFY2(std::abs(found[b] - (*was.octavesDb)[b]) < 1.0,
+                 qPrintable(QString("%1 Hz: %2").arg(kOctaveHz[b]).arg(found[b] - (*was.octavesDb)[b])));
+    const auto level = [](const std::vector<float>& x) {
+        double squares = 0.0;
+        for (const float v : x) squares += double(v) * double(v);
+        return 10.0 * std::log10(squares / double(x.size()));
+    };
+    QVERIFY(std::abs(level(matched) - level(dull)) < 0.5);
+    // Never more than 9 dB, whatever stood there.
+    DiStamp far = now;
+    (*far.octavesDb)[5] += 30.0;
+    const double most = levelTransfer(far, now).mostPickupDb();
+    QVERIFY(most > 6.0 && most <= LevelTransfer::kMostPickupDb);
+}
+
+void TestFindings::differencesOfRigs_data()
+{
+    QTest::addColumn<QString>("before");
+    QTest::addColumn<QString>("after");
+    QTest::addColumn<QString>("said");
+    const auto row = [](const char* name, const char* before, const char* after, const char* said) {
+        QTest::newRow(name) << before << after << said;
+    };
+    row("nothing", "gain db=3 | delay", "gain db=3 | delay", "");
+    row("written out", "gain", "gain db=0", "");
+    row("a value", "gain db=3 | delay", "gain db=5 | delay", "gain: gain 3 to 5 dB");
+    row("put in", "gain", "gain | delay", "delay put in behind gain");
+    row("put in first", "gain", "gate | gain", "gate put in first");
+    row("taken out", "gate | gain", "gain", "gate taken out");
+    row("moved", "gate | gain | delay", "gain | delay | gate", "gate moved, now behind delay");
+    row("bypassed", "gain | delay", "gain | delay bypass=on", "delay bypassed");
+    row("in a lane", "{ gain ; gain db=1 }", "{ gain ; gain db=2 }", "in lane 2: gain: gain 1 to 2 dB");
+    row("a lane more", "{ gain ; gain }", "{ gain ; gain ; }", "lane 3 put in");
+    row("two of one type", "gain db=1 | gain db=2", "gain db=2", "gain: gain 1 to 2 dB; gain taken out");
+}
+
+void TestFindings::differencesOfRigs()
+{
+    QFETCH(QString, before);
+    QFETCH(QString, after);
+    QFETCH(QString, said);
+    RigDocument a, b;
+    a.chain = parseRecallLine(before.toStdString()).value();
+    b.chain = parseRecallLine(after.toStdString()).value();
+    QStringList found;
+    for (const std::string& d : rigDifference(a, b)) found << QString::fromStdString(d);
+    QCOMPARE(found.join("; "), said);
+    b.outputDb = -2.5;
+    QCOMPARE(QString::fromStdString(rigDifference(a, b).back()), QString("output 0 to -2.5 dB"));
 }
 
 void TestFindings::stopsComeFirst()

@@ -274,7 +274,7 @@ void TestRig::fileRoundTrips()
     RigDocument rig;
     rig.name = "a rig";
     rig.version = 7;
-    rig.diAverageDbfs = -17.8;
+    rig.di = DiStamp{-17.8, {4.5, false}, Octaves{-40, -12, -6, -5, -8, -14, -22, -41, -80}};
     rig.outputDb = -3.5;
     rig.chain = *parseRecallLine("drive drive=12 | { amplifier bass=2.5 ; delay time=1/4 bypass=on } | place at=-30");
     std::vector<std::string> warnings;

@@ -393,6 +393,14 @@ std::optional<double> SessionModel::averageDbfs(const Take& take) const
     return out;
 }
 
+std::optional<DiStamp> SessionModel::diStamp(const Take& take) const
+{
+    const auto average = averageDbfs(take);
+    if (!average) return std::nullopt;
+    const auto m = measurement(take);
+    return DiStamp{*average, take.input, m->channels.size() == 1 ? m->channels[0].octavesDb : std::nullopt};
+}
+
 std::optional<double> SessionModel::loudDbfs(const Take& take) const
 {
     const auto m = measurement(take);
@@ -479,7 +487,7 @@ void SessionModel::setRig(RigDocument rig, const QString& text, int key)
 {
     const Layer* l = layer();
     if (!l) return;
-    if (take()) rig.diAverageDbfs = averageDbfs(*take());
+    if (take()) rig.di = diStamp(*take());
     const QDateTime now = QDateTime::currentDateTime();
     const bool merges = key >= 0 && key == lastRig_.key && l->rig == lastRig_.file && lastRig_.at.msecsTo(now) < 1500;
     if (merges) { // the same control is still moving: the version that it made takes the new value

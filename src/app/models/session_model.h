@@ -74,6 +74,8 @@ public:
     core::MeasureOptions measureOptions() const;
     /// What the take averages, dBFS.
     std::optional<double> averageDbfs(const core::Take& take) const;
+    /// What a rig remembers of the DI that it is dialled in on; none before the take is measured.
+    std::optional<core::DiStamp> diStamp(const core::Take& take) const;
     std::optional<double> loudDbfs(const core::Take& take) const; ///< what its accents reach
     std::vector<core::Finding> levelFindings(const core::Take& take) const;
     TaskRunner& measureTask() { return measure_; }

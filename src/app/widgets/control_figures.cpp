@@ -257,8 +257,9 @@ void TravelRuler::paintEvent(QPaintEvent*)
     double low = 0.0, high = 0.0;
     for (const Curve& c : curves_)
         for (const QPointF& q : c.points) low = std::min(low, q.y()), high = std::max(high, q.y());
-    low = std::floor(std::min(low, -3.0) / 6.0) * 6.0;
-    high = std::ceil(std::max(high, 3.0) / 6.0) * 6.0;
+    // Silence at one end would press all else flat.
+    low = std::floor(std::clamp(low, -18.0, -3.0) / 6.0) * 6.0;
+    high = std::ceil(std::clamp(high, 3.0, 18.0) / 6.0) * 6.0;
     if (!curves_.empty()) {
         PlotArea area(r, Axis{spec_.min, spec_.max, 0, 1, spec_.scale == Scale::Logarithmic}, Axis{low, high});
         const double step = high - low > 36 ? 12.0 : 6.0;

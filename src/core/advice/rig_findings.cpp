@@ -1,12 +1,15 @@
 #include "core/advice/rig_findings.h"
 
+#include "core/advice/level_transfer.h"
+
+#include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
 
 namespace gristle::core {
 
-std::vector<Finding> rigFindings(const RenderReport& report, const RigDocument& rig,
-                                 std::optional<double> diAverageDbfs, const std::string& subject)
+std::vector<Finding> rigFindings(const RenderReport& report, const RigDocument& rig, const std::optional<DiStamp>& di,
+                                 const std::string& subject)
 {
     std::vector<Finding> out;
     for (const auto& warning : report.warnings)
@@ -56,18 +59,30 @@ std::vector<Finding> rigFindings(const RenderReport& report, const RigDocument& 
                            {}});
         }
     }
-    if (rig.diAverageDbfs && diAverageDbfs) {
-        const double moved = *diAverageDbfs - *rig.diAverageDbfs;
-        const bool near = std::abs(moved) <= 1.0;
-        out.push_back(
-            {near ? Severity::Note : Severity::Fix, near ? "rig.level_right" : "rig.level_moved", subject,
-             near ? "It is hit as it was dialled in"
-                  : fmt::format("The DI is {} dB {}", figureText(std::abs(moved)), moved > 0.0 ? "louder" : "softer"),
-             fmt::format("This rig was dialled in on a DI that averages {} dBFS; this one averages {}.",
-                         figureText(*rig.diAverageDbfs), figureText(*diAverageDbfs)),
-             *diAverageDbfs, *rig.diAverageDbfs, "dBFS",
-             near ? "" : fmt::format("Put a gain of {} dB first", signedText(-moved)), -48.0, 0.0,
-             *rig.diAverageDbfs - 1.0, *rig.diAverageDbfs + 1.0});
+    if (rig.di && di) {
+        const LevelTransfer transfer = levelTransfer(*rig.di, *di);
+        const double wasDbu = rig.di->averageDbfs + rig.di->calibration.dbuAtFullScale, dbu = wasDbu - transfer.trimDb;
+        const bool near = std::abs(transfer.trimDb) <= 1.0;
+        out.push_back({near ? Severity::Note : Severity::Fix, near ? "rig.level_right" : "rig.level_moved", subject,
+                       near ? "It is hit as it was dialled in"
+                            : fmt::format("The DI is {} dB {}", figureText(std::abs(transfer.trimDb)),
+                                          transfer.trimDb < 0.0 ? "louder" : "softer"),
+                       fmt::format("This rig was dialled in on a DI that averages {} dBu; this one averages {}{}.",
+                                   figureText(wasDbu), figureText(dbu),
+                                   transfer.assumed ? ", as far as an uncalibrated input can tell" : ""),
+                       dbu, wasDbu, "dBu",
+                       near ? "" : fmt::format("Put a gain of {} dB first", signedText(transfer.trimDb)), -48.0, 12.0,
+                       wasDbu - 1.0, wasDbu + 1.0});
+        constexpr double kOtherDb = 3.0;
+        if (transfer.pickupDb && transfer.mostPickupDb() >= kOtherDb) {
+            const auto at = std::ranges::max_element(*transfer.pickupDb, {}, [](double v) { return std::abs(v); });
+            out.push_back(
+                {Severity::Note, "rig.pickup_differs", subject, "The DI has another colour",
+                 fmt::format("Against the DI that this rig was dialled in on it differs by {} dB at {:.0f} Hz.",
+                             figureText(std::abs(*at)), kOctaveHz[std::size_t(at - transfer.pickupDb->begin())]),
+                 std::abs(*at), 0.0, "dB", "Match level and pickup first, if it should sound alike", 0.0,
+                 LevelTransfer::kMostPickupDb, 0.0, kOtherDb});
+        }
     }
     rank(out);
     return out;

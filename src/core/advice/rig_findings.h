@@ -5,10 +5,10 @@
 
 namespace gristle::core {
 
-/// What a render tells: rig.missing, rig.clipped, rig.silent_stage, rig.level_moved (the DI stands elsewhere than when
-/// the rig was dialled in).
-/// @param diAverageDbfs  of the take, where it is known
-std::vector<Finding> rigFindings(const RenderReport& report, const RigDocument& rig,
-                                 std::optional<double> diAverageDbfs, const std::string& subject);
+/// What a render tells: rig.missing, rig.clipped, rig.silent_stage, rig.level_moved (the DI hits the rig otherwise than
+/// the one that it was dialled in on), rig.pickup_differs (its colour is another).
+/// @param di  of the take, where it is known
+std::vector<Finding> rigFindings(const RenderReport& report, const RigDocument& rig, const std::optional<DiStamp>& di,
+                                 const std::string& subject);
 
 } // namespace gristle::core

@@ -21,10 +21,11 @@ struct ChannelMeters {
     VuMeter vu;
     HopTrack hops;
     PeakPyramid peaks;
+    OctaveMeter octaves;
 
     explicit ChannelMeters(const AudioInfo& info)
         : level(info.sampleRateHz, info.positiveClip(), info.negativeClip()), truePeak(info.sampleRateHz),
-          vu(info.sampleRateHz), hops(info.sampleRateHz)
+          vu(info.sampleRateHz), hops(info.sampleRateHz), octaves(info.sampleRateHz)
     {}
 
     void push(std::span<const float> mono, bool keepPicture)
@@ -33,7 +34,9 @@ struct ChannelMeters {
         truePeak.push(mono);
         vu.push(mono);
         hops.push(mono);
-        if (keepPicture) peaks.push(mono);
+        if (!keepPicture) return;
+        peaks.push(mono);
+        octaves.push(mono);
     }
 };
 
@@ -70,6 +73,7 @@ Result<ChannelMeasurement> conclude(ChannelMeters& meters, const SampleSource& s
         out.vuTrace.assign(meters.vu.readings().begin(), meters.vu.readings().end());
         meters.peaks.finish();
         out.peaks = std::move(meters.peaks);
+        out.octavesDb = meters.octaves.result();
     }
     return out;
 }
@@ -123,7 +127,8 @@ Result<FileMeasurement> measureFile(const std::filesystem::path& path, const Mea
                      "choose one of its " + std::to_string(out.info.channels)};
     const std::size_t first = options.channel > 0 ? options.channel - 1 : 0,
                       channels = options.channel > 0 ? 1 : out.info.channels;
-    std::vector<ChannelMeters> meters(channels, ChannelMeters(out.info));
+    std::vector<ChannelMeters> meters;
+    for (std::size_t c = 0; c < channels; ++c) meters.emplace_back(out.info);
     LoudnessMeter loudness(out.info.sampleRateHz,
                            {out.info.roles.begin() + long(first), out.info.roles.begin() + long(first + channels)});
     AudioBuffer block;

@@ -4,6 +4,7 @@
 #include "core/measure/level.h"
 #include "core/measure/loudness.h"
 #include "core/measure/noise.h"
+#include "core/measure/octave_meter.h"
 #include "core/units/progress.h"
 
 namespace gristle::core {
@@ -15,7 +16,7 @@ struct MeasureOptions {
     TargetSchool target = TargetSchool::Average;
     Mains mains = Mains::Auto;
     std::size_t channel = 0;  ///< from 1: only that one; 0: all
-    bool keepPicture = false; ///< also build peak pyramids and keep the VU trace, for drawing
+    bool keepPicture = false; ///< also build peak pyramids, keep the VU trace and look at the octaves, for drawing
 };
 
 struct ChannelMeasurement {
@@ -24,8 +25,9 @@ struct ChannelMeasurement {
     std::optional<double> vuMax;     ///< relative to the reference
     std::optional<double> vuTypical; ///< median reading while playing, relative to the reference
     NoiseResult noise;
-    std::vector<float> vuTrace; ///< power of the VU reading every 10 ms (see VuMeter); only with keepPicture
-    PeakPyramid peaks;          ///< only with keepPicture
+    std::vector<float> vuTrace;       ///< power of the VU reading every 10 ms (see VuMeter); only with keepPicture
+    PeakPyramid peaks;                ///< only with keepPicture
+    std::optional<Octaves> octavesDb; ///< how the power is spread; only with keepPicture
 };
 
 struct GainAdvice {

@@ -32,7 +32,7 @@ Result<std::vector<TravelPoint>> controlTravel(const LayerRecipe& recipe, std::s
 {
     const RigChain& chain = recipe.rig.chain;
     if (stage >= chain.size() || points < 2) return Error{ErrorCode::Usage, "travel: there is no such stage", ""};
-    const NodeType* type = findNodeType(chain[stage].type);
+    const NodeType* type = typeOf(chain[stage]);
     const ParameterSpec* spec = type ? type->find(key) : nullptr;
     if (!spec || spec->kind != ParameterKind::Number)
         return Error{ErrorCode::Usage, "travel: there is no such control", ""};

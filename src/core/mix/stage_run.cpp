@@ -1,5 +1,6 @@
 #include "core/mix/stage_run.h"
 
+#include "core/measure/loudness.h"
 #include "core/mix/render.h"
 
 #include <algorithm>
@@ -69,6 +70,28 @@ Result<AudioBuffer> playChain(const RigChain& chain, CompileOptions options, con
                 if (at + i >= late && at + i - late < frames) out.channel(c)[at + i - late] = work[c][i];
     }
     return out;
+}
+
+Result<double> joinGainDb(const LayerRecipe& recipe, std::size_t split, const RigChain& alone, const Progress& progress)
+{
+    const RigChain& chain = recipe.rig.chain;
+    if (split >= chain.size() || !chain[split].isSplit())
+        return Error{ErrorCode::Usage, "joining: there is no split", ""};
+    const auto input = stageInput(recipe, split, progress);
+    if (!input) return input.error();
+    RigNode sum = chain[split];
+    sum.values.erase("gain");
+    double loudness[2];
+    for (const bool isSum : {false, true}) {
+        const auto played =
+            playChain(isSum ? RigChain{sum} : alone, input->options, input->before, input->di, progress);
+        if (!played) return played.error();
+        const auto lufs = integratedLoudness(heard(*input, *played), input->options.context.rateHz);
+        if (!lufs) return 0.0; // nothing is played here
+        loudness[isSum] = *lufs;
+    }
+    const ParameterSpec& gain = *lanesType().find("gain");
+    return std::clamp(std::round((loudness[0] - loudness[1]) * 10.0) / 10.0, gain.min, gain.max);
 }
 
 AudioBuffer heard(const StageInput& input, const AudioBuffer& played)

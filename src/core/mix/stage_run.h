@@ -26,6 +26,12 @@ Result<StageInput> stageInput(const LayerRecipe& recipe, std::size_t stage, cons
 Result<AudioBuffer> playChain(const RigChain& chain, CompileOptions options, const AudioBuffer& in,
                               std::span<const float> di, const Progress& progress);
 
+/// The gain by which the lanes of a split of the outermost chain, added up, are as loud as `alone` would be in their
+/// place.
+/// @error as stageInput; Cancelled
+Result<double> joinGainDb(const LayerRecipe& recipe, std::size_t split, const RigChain& alone,
+                          const Progress& progress);
+
 /// Without the pre-roll.
 AudioBuffer heard(const StageInput& input, const AudioBuffer& played);
 

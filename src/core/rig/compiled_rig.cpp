@@ -93,7 +93,9 @@ private:
 /// Sends its input through every lane and sums what comes out; a mono lane counts on both sides of a stereo sum.
 class Lanes final : public NodeProcessor {
 public:
-    explicit Lanes(std::vector<std::unique_ptr<Chain>> lanes) : lanes_(std::move(lanes)), delays_(lanes_.size()) {}
+    Lanes(std::vector<std::unique_ptr<Chain>> lanes, double gainDb)
+        : lanes_(std::move(lanes)), delays_(lanes_.size()), gain_(static_cast<float>(dbToAmplitude(gainDb)))
+    {}
 
     void prepare(const PrepareSpec& spec) override
     {
@@ -123,7 +125,8 @@ public:
                 for (std::size_t k = 0; k < n; ++k) sum_[c][k] += from[k];
             }
         }
-        for (std::size_t c = 0; c < channelsOut_; ++c) std::copy_n(sum_[c].begin(), n, block.channel[c]);
+        for (std::size_t c = 0; c < channelsOut_; ++c)
+            for (std::size_t k = 0; k < n; ++k) block.channel[c][k] = gain_ * sum_[c][k];
         block.channels = channelsOut_;
     }
     void reset() noexcept override
@@ -155,6 +158,7 @@ private:
     std::vector<std::unique_ptr<Chain>> lanes_;
     std::vector<std::array<WholeDelay, 2>> delays_;
     std::array<std::vector<float>, 2> dry_, lane_, sum_;
+    float gain_;
     std::size_t latency_ = 0, channelsOut_ = 1;
 };
 
@@ -179,7 +183,8 @@ Result<std::unique_ptr<NodeProcessor>> buildStage(const RigNode& node, const Com
             if (!chain) return chain.error();
             lanes.push_back(std::move(*chain));
         }
-        return std::unique_ptr<NodeProcessor>(std::make_unique<Lanes>(std::move(lanes)));
+        return std::unique_ptr<NodeProcessor>(
+            std::make_unique<Lanes>(std::move(lanes), numberOf(completeValues(lanesType(), node.values), "gain")));
     }
     const NodeType* type = findNodeType(node.type);
     if (!type) return Error{ErrorCode::BadDocument, "node \"" + node.type + "\": it is not known", "update Gristle"};

@@ -64,7 +64,7 @@ private:
             if (at_ == text_.size()) return usage(place() + "a { is not closed", "add a }");
             if (text_[at_++] == '}') break;
         }
-        if (!atStageEnd()) return usage(place() + "something follows a }", "put a | between stages");
+        if (const auto set = readValues(split, lanesType()); !set) return set.error();
         return split;
     }
 
@@ -100,17 +100,24 @@ private:
             return usage("node \"" + *name + "\": there is no such node", "see gristle-cli nodes for those there are");
         RigNode node;
         node.type = *name;
+        if (const auto set = readValues(node, *type); !set) return set.error();
+        return node;
+    }
+
+    Outcome readValues(RigNode& node, const NodeType& type)
+    {
         while (!atStageEnd()) {
             const auto key = readWord(true);
             if (!key) return key.error();
             if (key->empty() || at_ == text_.size() || text_[at_] != '=')
-                return usage(place() + "key=value is missing after \"" + *key + "\"", "write " + *name + " key=value");
+                return usage(place() + "key=value is missing after \"" + *key + "\"",
+                             node.isSplit() ? "put a | between stages" : "write " + node.type + " key=value");
             ++at_;
             const auto text = readWord(false);
             if (!text) return text.error();
-            if (const auto set = setValue(node, *type, *key, *text); !set) return set.error();
+            if (const auto set = setValue(node, type, *key, *text); !set) return set;
         }
-        return node;
+        return Done{};
     }
 
     Outcome setValue(RigNode& node, const NodeType& type, const std::string& key, const std::string& text)
@@ -150,12 +157,12 @@ std::string quotedWhereNeeded(const std::string& text)
 
 std::string stageText(const RigNode& node)
 {
-    if (node.isSplit()) {
-        std::string out = "{ ";
-        for (std::size_t i = 0; i < node.lanes.size(); ++i) out += (i > 0 ? " ; " : "") + recallLine(node.lanes[i]);
-        return out + " }";
-    }
     std::string out = node.type;
+    if (node.isSplit()) {
+        out = "{ ";
+        for (std::size_t i = 0; i < node.lanes.size(); ++i) out += (i > 0 ? " ; " : "") + recallLine(node.lanes[i]);
+        out += " }";
+    }
     for (const auto& [key, value] : node.values) out += " " + key + "=" + quotedWhereNeeded(valueText(value));
     if (node.bypass) out += " bypass=on";
     return out;

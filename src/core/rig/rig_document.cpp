@@ -26,8 +26,8 @@ Json chainToJson(const RigChain& chain)
             for (const RigChain& lane : node.lanes) entry["lanes"].push_back(chainToJson(lane));
         } else {
             entry["node"] = node.type;
-            for (const auto& [key, value] : node.values) std::visit([&](const auto& v) { entry[key] = v; }, value);
         }
+        for (const auto& [key, value] : node.values) std::visit([&](const auto& v) { entry[key] = v; }, value);
         if (node.bypass) entry["bypass"] = true;
         out.push_back(std::move(entry));
     }
@@ -68,6 +68,7 @@ private:
                 if (!read) return read.error();
                 node.lanes.push_back(std::move(*read));
             }
+            if (const auto set = values(node, lanesType(), entry); !set) return set.error();
             return node;
         }
         const auto name = entry.find("node");
@@ -79,12 +80,32 @@ private:
             if (unknown_ == Unknown::Refuse) return broken(what);
             warnings_.push_back(what + " and is bypassed");
             node.bypass = true;
+            for (const auto& [key, json] : entry.items()) // kept for the version that knows it
+                if (key != "node" && key != "bypass") keep(node, key, json);
             return node;
         }
-        for (const auto& [key, json] : entry.items())
-            if (key != "node" && key != "bypass")
-                if (const auto set = value(node, *type, key, json); !set) return set.error();
+        if (const auto set = values(node, *type, entry); !set) return set.error();
         return node;
+    }
+
+    /// Sets a value of which nothing is known. False for what is neither number nor text.
+    static bool keep(RigNode& node, const std::string& key, const Json& json)
+    {
+        if (json.is_number())
+            node.values[key] = json.get<double>();
+        else if (json.is_string())
+            node.values[key] = json.get<std::string>();
+        else
+            return false;
+        return true;
+    }
+
+    Outcome values(RigNode& node, const NodeType& type, const Json& entry)
+    {
+        for (const auto& [key, json] : entry.items())
+            if (key != "node" && key != "bypass" && key != "lanes")
+                if (const auto set = value(node, type, key, json); !set) return set;
+        return Done{};
     }
 
     Outcome value(RigNode& node, const NodeType& type, const std::string& key, const Json& json)
@@ -93,19 +114,12 @@ private:
         if (!spec) {
             const std::string what = "\"" + key + "\" of " + node.type + " is not known to this version";
             if (unknown_ == Unknown::Refuse) return broken(what);
-            warnings_.push_back(what + " and is left out");
+            warnings_.push_back(what + " and does nothing");
+            keep(node, key, json);
             return Done{};
         }
-        ParameterValue read;
-        if (json.is_number())
-            read = json.get<double>();
-        else if (json.is_string())
-            read = json.get<std::string>();
-        else
-            return broken("\"" + key + "\" of " + node.type + " is neither number nor text");
-        if (const auto checked = checkValue(type, *spec, read, ErrorCode::OutOfRange); !checked) return checked;
-        node.values[key] = std::move(read);
-        return Done{};
+        if (!keep(node, key, json)) return broken("\"" + key + "\" of " + node.type + " is neither number nor text");
+        return checkValue(type, *spec, node.values[key], ErrorCode::OutOfRange);
     }
 
     Unknown unknown_;
@@ -114,17 +128,62 @@ private:
 
 } // namespace
 
+const NodeType& lanesType()
+{
+    static const NodeType type{.type = "lanes",
+                               .title = "Lanes",
+                               .about = "Sends what comes in through every lane and adds up what comes out.",
+                               .channels = "any",
+                               .parameters = {{.key = "gain",
+                                               .label = "gain",
+                                               .unit = "dB",
+                                               .min = -60.0,
+                                               .max = 60.0,
+                                               .initial = "0",
+                                               .about = "of the sum, so that joining is as loud as before"}},
+                               .make = {}};
+    return type;
+}
+
+const NodeType* typeOf(const RigNode& node) { return node.isSplit() ? &lanesType() : findNodeType(node.type); }
+
 Json rigToJson(const RigDocument& rig)
 {
     Json out;
     out["gristle_rig"] = kFormat;
     out["name"] = rig.name;
     out["version"] = rig.version;
-    out["di_average_dbfs"] = rig.diAverageDbfs ? Json(*rig.diAverageDbfs) : Json(nullptr);
+    out["di_average_dbfs"] = rig.di ? Json(rig.di->averageDbfs) : Json(nullptr);
+    if (rig.di) {
+        out["di_full_scale_dbu"] = rig.di->calibration.dbuAtFullScale;
+        out["di_full_scale_assumed"] = rig.di->calibration.assumed;
+        if (rig.di->octavesDb) out["di_octaves_db"] = *rig.di->octavesDb;
+    }
     out["output_db"] = rig.outputDb;
     out["chain"] = chainToJson(rig.chain);
     return out;
 }
+
+namespace {
+
+/// What else is told of the DI; versions before told its level alone.
+Result<DiStamp> readDi(const Json& json, double averageDbfs)
+{
+    DiStamp out{averageDbfs, {}, std::nullopt};
+    const auto scale = json.value("di_full_scale_dbu", Json(out.calibration.dbuAtFullScale)),
+               assumed = json.value("di_full_scale_assumed", Json(true)),
+               octaves = json.value("di_octaves_db", Json(nullptr));
+    if (!scale.is_number() || !assumed.is_boolean()) return broken("what it says of its DI is not what it should be");
+    out.calibration = {scale.get<double>(), assumed.get<bool>()};
+    if (octaves.is_null()) return out;
+    if (!octaves.is_array() || octaves.size() != kOctaveHz.size() ||
+        !std::ranges::all_of(octaves, [](const Json& v) { return v.is_number(); }))
+        return broken("\"di_octaves_db\" wants " + std::to_string(kOctaveHz.size()) + " numbers");
+    out.octavesDb = octaves.get<Octaves>();
+    return out;
+}
+
+} // namespace
 
 Result<RigDocument> rigFromJson(const Json& json, Unknown unknown, std::vector<std::string>& warnings)
 {
@@ -140,7 +199,11 @@ Result<RigDocument> rigFromJson(const Json& json, Unknown unknown, std::vector<s
         return broken("its head is not what it should be");
     rig.name = name.get<std::string>();
     rig.version = version.get<int>();
-    if (average.is_number()) rig.diAverageDbfs = average.get<double>();
+    if (average.is_number()) {
+        auto di = readDi(json, average.get<double>());
+        if (!di) return di.error();
+        rig.di = *di;
+    }
     rig.outputDb = output.get<double>();
     if (std::abs(rig.outputDb) > 60.0)
         return Error{ErrorCode::OutOfRange, "rig: output_db is outside its range", "take a number from -60 to 60"};

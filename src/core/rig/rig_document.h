@@ -1,6 +1,8 @@
 #pragma once
 
 #include "core/rig/node.h"
+#include "core/units/calibration.h"
+#include "core/units/octaves.h"
 
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
@@ -21,12 +23,25 @@ struct RigNode {
     bool operator==(const RigNode&) const = default;
 };
 
+/// The DI that a rig was dialled in on.
+struct DiStamp {
+    double averageDbfs = 0.0;         ///< typical level while playing
+    Calibration calibration;          ///< of its input
+    std::optional<Octaves> octavesDb; ///< how its power is spread (OctaveMeter)
+    bool operator==(const DiStamp&) const = default;
+};
+
+/// What a split itself can be set to: the gain of its sum. Not among the nodes.
+const NodeType& lanesType();
+/// The type of a stage, lanesType() for a split; null where it is not known.
+const NodeType* typeOf(const RigNode& node);
+
 /// A rig: the recipe that a take is rendered through. Every save is a new version.
 struct RigDocument {
     std::string name = "rig";
     int version = 1;
-    std::optional<double> diAverageDbfs; ///< the DI's average when it was dialled in
-    double outputDb = 0.0;               ///< the rig's own output level
+    std::optional<DiStamp> di; ///< what it was dialled in on
+    double outputDb = 0.0;     ///< the rig's own output level
     RigChain chain;
 
     bool operator==(const RigDocument&) const = default;

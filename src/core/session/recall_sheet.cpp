@@ -105,7 +105,7 @@ void appendRig(const SessionFolder& session, const std::string& file, std::strin
     if (!rig) return void(html += "<p>" + escaped(rig.error().line()) + "</p>");
     html += "<p>" + escaped(rig->name) + ", version " + std::to_string(rig->version) + " \u00b7 output " +
             numberText(rig->outputDb) + " dB" +
-            (rig->diAverageDbfs ? " \u00b7 dialled in on a DI at " + numberText(*rig->diAverageDbfs) + " dBFS" : "") +
+            (rig->di ? " \u00b7 dialled in on a DI at " + numberText(rig->di->averageDbfs) + " dBFS" : "") +
             "</p><table>";
     appendChain(rig->chain, html, 0);
     html += "</table><pre>" + escaped(recallLine(rig->chain)) + "</pre>";

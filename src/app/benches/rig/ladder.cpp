@@ -36,9 +36,10 @@ Ladder::Ladder(QWidget* parent) : PlotWidget(parent)
     setMouseTracking(true);
 }
 
-void Ladder::setChain(const std::vector<RigNode>& chain)
+void Ladder::setChain(const std::vector<RigNode>& chain, std::optional<std::size_t> lane)
 {
     chain_ = chain;
+    lane_ = lane;
     if (chosen_ >= int(chain_.size())) chosen_ = std::max(0, int(chain_.size()) - 1);
     update();
 }
@@ -112,6 +113,14 @@ void Ladder::paintEvent(QPaintEvent*)
         staircase([](const Rung& r) { return r.playingDbu; }, QPen(ink(Token::Ink), 2.4));
         p.setFont(t.text(TextSize::Small));
         const auto inside = plot();
+        for (std::size_t i = 1; i < steps.size(); ++i) // lanes side by side in time, above each other in level
+            for (std::size_t lane = 0; lane < steps[i].lanesDbu.size(); ++lane) {
+                const double y = area.y.held(steps[i].lanesDbu[lane]);
+                p.setPen(QPen(ink(Token::Ink), 1.2));
+                p.drawLine(QPointF(area.x.at(double(i)), y), QPointF(area.x.at(double(i + 1)), y));
+                drawLabel(p, {area.x.at(double(i)) + 4 + 44.0 * double(lane), y - 2}, tr("lane %1").arg(lane + 1),
+                          Qt::AlignLeft | Qt::AlignBottom, ink(Token::Ink2), inside);
+            }
         drawLabel(p, {area.x.at(0.0) + 4, area.y.held(steps[0].peakDbu) - 3}, tr("peaks"),
                   Qt::AlignLeft | Qt::AlignBottom, ink(Token::Ink2), inside);
         drawLabel(p, {area.x.at(0.0) + 4, area.y.held(steps[0].playingDbu) + 4}, tr("playing"), Qt::AlignLeft,
@@ -150,11 +159,11 @@ void Ladder::paintEvent(QPaintEvent*)
         p.drawText(cell.translated(0, 18), Qt::AlignLeft | Qt::AlignVCenter,
                    p.fontMetrics().elidedText(setting, Qt::ElideRight, int(cell.width())));
     };
-    foot(0, tr("input"), tr("DI, dBu"), false, false);
+    foot(0, tr("input"), lane_ ? tr("of lane %1, dBu").arg(*lane_ + 1) : tr("DI, dBu"), false, false);
     for (std::size_t i = 0; i < chain_.size(); ++i)
         foot(int(i) + 1, QString::fromStdString(chain_[i].type), settingWords(chain_[i]), int(i) == chosen_,
              chain_[i].bypass);
-    foot(int(chain_.size()) + 1, tr("out"),
+    foot(int(chain_.size()) + 1, lane_ ? tr("lane ends") : tr("out"),
          outputDb_ == 0.0 ? tr("as it comes") : tr("%1 dB").arg(QString::fromStdString(signedText(outputDb_))), false,
          false);
 }
@@ -164,8 +173,15 @@ void Ladder::mousePressEvent(QMouseEvent* event)
     if (const int stage = stageAt(event->position().x()); stage >= 0) emit choose(stage);
 }
 
+void Ladder::mouseDoubleClickEvent(QMouseEvent* event)
+{
+    if (const int stage = stageAt(event->position().x()); stage >= 0) emit open(stage);
+}
+
 void Ladder::keyPressEvent(QKeyEvent* event)
 {
+    if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) && chosen_ < int(chain_.size()))
+        return void(emit open(chosen_));
     if (event->key() == Qt::Key_Left && chosen_ > 0) return void(emit choose(chosen_ - 1));
     if (event->key() == Qt::Key_Right && chosen_ + 1 < int(chain_.size())) return void(emit choose(chosen_ + 1));
     QWidget::keyPressEvent(event);

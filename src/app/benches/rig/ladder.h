@@ -11,18 +11,20 @@ class Ladder : public PlotWidget {
     Q_OBJECT
 public:
     explicit Ladder(QWidget* parent = nullptr);
-    /// @param names  of the stages, second line of each
-    void setChain(const std::vector<core::RigNode>& chain);
+    /// @param lane  which lane's chain it is, none for the outermost
+    void setChain(const std::vector<core::RigNode>& chain, std::optional<std::size_t> lane = std::nullopt);
     void setRungs(std::vector<core::Rung> rungs, double outputDb);
     void setChosen(int stage);
     int chosen() const { return chosen_; }
 
 signals:
     void choose(int stage); ///< from 0
+    void open(int stage);   ///< a double click or Enter: what is in it
 
 protected:
     void paintEvent(QPaintEvent*) override;
     void mousePressEvent(QMouseEvent*) override;
+    void mouseDoubleClickEvent(QMouseEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
     bool event(QEvent*) override;
 
@@ -31,6 +33,7 @@ private:
     double columnWidth() const;
     int stageAt(double x) const;
     std::vector<core::RigNode> chain_;
+    std::optional<std::size_t> lane_;
     std::vector<core::Rung> rungs_;
     double outputDb_ = 0.0;
     int chosen_ = 0;

@@ -3,7 +3,9 @@
 #include "app/benches/rig/ladder.h"
 #include "app/benches/rig/stage_panel.h"
 #include "core/advice/gate_advice.h"
+#include "core/advice/level_transfer.h"
 #include "core/advice/rig_findings.h"
+#include "core/rig/rig_difference.h"
 #include "core/rig/starting_points.h"
 
 #include <QComboBox>
@@ -47,7 +49,10 @@ RigBench::RigBench(const BenchContext& context, QWidget* parent) : Bench(context
     };
     build();
     connect(&session(), &SessionModel::rigChanged, this, &RigBench::refresh);
-    connect(&session(), &SessionModel::pathChanged, this, &RigBench::refresh);
+    connect(&session(), &SessionModel::pathChanged, this, [this] {
+        lanePath_.clear();
+        refresh();
+    });
     connect(&session(), &SessionModel::measured, this, &RigBench::measureChain);
     connect(&session(), &SessionModel::loopChanged, this, [this] {
         measureChain();
@@ -100,15 +105,26 @@ void RigBench::build()
     about_->setProperty("tone", "2");
     about_->setObjectName("rigAbout");
     about_->setWordWrap(true);
+    about_->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
+    about_->setFocusPolicy(Qt::NoFocus);
+    others_ = new QMenu(this);
+    others_->setObjectName("otherRigs");
+    connect(about_, &QLabel::linkActivated, this, [this] {
+        fillOthers();
+        others_->popup(about_->mapToGlobal(QPoint(0, about_->height())));
+    });
     column->addWidget(about_);
     ladder_ = new Ladder(this);
     connect(ladder_, &Ladder::choose, this, &RigBench::chooseStage);
+    connect(ladder_, &Ladder::open, this, [this](int stage) { openLane(stage, 0); });
     column->addWidget(ladder_, 5);
     column->addWidget(buildChainRow());
     stage_ = new StagePanel(this);
     connect(stage_, &StagePanel::controlChanged, this, &RigBench::setControl);
     connect(stage_, &StagePanel::refused, this, &RigBench::failed);
     connect(stage_, &StagePanel::fileWanted, this, &RigBench::bringImpulse);
+    connect(stage_, &StagePanel::laneOpened, this, [this](int lane) { openLane(ladder_->chosen(), lane); });
+    connect(stage_, &StagePanel::laneWanted, this, &RigBench::addLane);
     column->addWidget(stage_, 4);
     line_ = new QLineEdit(this);
     line_->setObjectName("recallLine");
@@ -133,42 +149,52 @@ QWidget* RigBench::buildChainRow()
         QAction* action = menu->addAction(QString::fromStdString(type.title));
         action->setToolTip(QString::fromStdString(type.about));
         connect(action, &QAction::triggered, this, [this, name = type.type] {
-            const int at = rig_.chain.empty() ? 0 : ladder_->chosen() + 1;
+            const int at = here(rig_).empty() ? 0 : ladder_->chosen() + 1;
             RigNode node;
             node.type = name;
             const auto files = session().folder().impulseFiles();
             if (name == "impulse" && !files.empty()) node.values["file"] = files.front();
             change(tr("Stage added: %1").arg(QString::fromStdString(name)),
-                   [&](RigDocument& r) { r.chain.insert(r.chain.begin() + at, node); });
+                   [&](RigDocument& r) { here(r).insert(here(r).begin() + at, node); });
             chooseStage(at);
         });
     }
+    menu->addSection(tr("lanes"));
+    QAction* split = menu->addAction(tr("A clean lane beside the chosen stage"));
+    split->setToolTip(tr("Both are added up, as loud as the stage alone"));
+    connect(split, &QAction::triggered, this, &RigBench::splitStage);
     add->setMenu(menu);
+    leave_ = button(tr("\u2039 Chain"), "leaveLane", tr("Back to the chain that this lane is part of"), row);
+    connect(leave_, &QPushButton::clicked, this, &RigBench::leaveLane);
+    layout->addWidget(leave_);
     layout->addWidget(add);
     bypass_ = button(tr("Bypass"), "bypassStage", tr("Let the signal pass the chosen stage"), row);
     bypass_->setCheckable(true);
     connect(bypass_, &QPushButton::clicked, this, [this](bool on) {
         const std::size_t at = std::size_t(ladder_->chosen());
-        change(on ? tr("Stage bypassed") : tr("Stage active again"), [&](RigDocument& r) { r.chain[at].bypass = on; });
+        change(on ? tr("Stage bypassed") : tr("Stage active again"), [&](RigDocument& r) { here(r)[at].bypass = on; });
     });
     earlier_ = button(tr("Earlier"), "stageEarlier", tr("Move the chosen stage one step towards the input"), row);
     later_ = button(tr("Later"), "stageLater", tr("Move the chosen stage one step towards the output"), row);
     for (const int by : {-1, 1})
         connect(by < 0 ? earlier_ : later_, &QPushButton::clicked, this, [this, by] {
             const int at = ladder_->chosen(), to = at + by;
-            if (to < 0 || to >= int(rig_.chain.size())) return;
+            if (to < 0 || to >= int(here(rig_).size())) return;
             change(tr("Stage moved"),
-                   [&](RigDocument& r) { std::swap(r.chain[std::size_t(at)], r.chain[std::size_t(to)]); });
+                   [&](RigDocument& r) { std::swap(here(r)[std::size_t(at)], here(r)[std::size_t(to)]); });
             chooseStage(to);
         });
     remove_ = button(tr("Remove"), "removeStage", tr("Take the chosen stage out"), row);
     connect(remove_, &QPushButton::clicked, this, [this] {
         const int at = ladder_->chosen();
-        change(tr("Stage removed"), [&](RigDocument& r) { r.chain.erase(r.chain.begin() + at); });
+        change(tr("Stage removed"), [&](RigDocument& r) { here(r).erase(here(r).begin() + at); });
     });
     for (QWidget* b : {bypass_, earlier_, later_, remove_}) layout->addWidget(b);
+    drop_ = button(tr("Drop lane"), "dropLane", tr("Take this lane out of the split"), row);
+    connect(drop_, &QPushButton::clicked, this, &RigBench::dropLane);
+    layout->addWidget(drop_);
     layout->addStretch(1);
-    auto* label = new QLabel(tr("output"), row);
+    outputLabel_ = new QLabel(tr("output"), row);
     output_ = new QDoubleSpinBox(row);
     output_->setButtonSymbols(QAbstractSpinBox::NoButtons);
     output_->setObjectName("rigOutput");
@@ -180,17 +206,73 @@ QWidget* RigBench::buildChainRow()
         if (refreshing_ || output_->value() == rig_.outputDb) return;
         change(tr("Rig output %1 dB").arg(output_->value()), [&](RigDocument& r) { r.outputDb = output_->value(); });
     });
-    layout->addWidget(label);
+    layout->addWidget(outputLabel_);
     layout->addWidget(output_);
     return row;
 }
 
-bool RigBench::isBusy() const { return chainTask_.isBusy() || stage_->isBusy(); }
+bool RigBench::isBusy() const { return chainTask_.isBusy() || joinTask_.isBusy() || stage_->isBusy(); }
+
+std::optional<RigBench::Other> RigBench::other() const
+{
+    if (!session().isOpen() || !session().layer() || session().layer()->rig.empty()) return std::nullopt;
+    const QString now = QString::fromStdString(session().layer()->rig);
+    QString file = QString::fromStdString(otherFile_);
+    if (file.isEmpty() || file == now) {
+        if (rig_.version <= 1) return std::nullopt;
+        file = now.section(".v", 0, -2) + QStringLiteral(".v%1.json").arg(rig_.version - 1);
+    }
+    std::vector<std::string> ignored;
+    const auto rig = session().folder().loadRig(file.toStdString(), Unknown::Bypass, ignored);
+    if (!rig) return std::nullopt;
+    const QString version = tr("v%1").arg(rig->version);
+    return Other{rig->name == rig_.name ? version : QString::fromStdString(rig->name) + " " + version, *rig};
+}
+
+void RigBench::fillOthers()
+{
+    others_->clear();
+    for (const auto& file : session().folder().rigFiles()) {
+        if (session().layer() && file == session().layer()->rig) continue;
+        const QString name = QString::fromStdString(file).section('/', -1).chopped(5);
+        QAction* action = others_->addAction(name.section(".v", 0, -2) + tr(", version ") + name.section(".v", -1));
+        connect(action, &QAction::triggered, this, [this, file] {
+            otherFile_ = file;
+            refresh();
+            emit auditionChanged();
+        });
+    }
+}
+
+void RigBench::showDifference(const QString& more)
+{
+    constexpr std::size_t kMost = 4;
+    QString text = more;
+    if (const auto against = other()) {
+        const auto found = rigDifference(against->rig, rig_);
+        QStringList said;
+        for (const std::string& d : found)
+            if (std::size_t(said.size()) < kMost) said << QString::fromStdString(d).toHtmlEscaped();
+        if (found.size() > kMost) said << tr("%1 more").arg(found.size() - kMost);
+        about_->setToolTip(QString());
+        if (found.size() > kMost) {
+            QStringList all;
+            for (const std::string& d : found) all << QString::fromStdString(d);
+            about_->setToolTip(all.join(QStringLiteral("\n")));
+        }
+        text = tr("against <a href='other' style='color:%1'>%2</a>: %3")
+                   .arg(ink(Token::Ink).name(), against->title.toHtmlEscaped(),
+                        said.isEmpty() ? tr("the same sound") : said.join(QStringLiteral("; "))) +
+               QStringLiteral(" \u00b7 ") + more;
+    }
+    about_->setText(text);
+}
 
 RigNode* RigBench::chosenNode()
 {
     const std::size_t at = std::size_t(ladder_->chosen());
-    return at < rig_.chain.size() ? &rig_.chain[at] : nullptr;
+    RigChain& chain = here(rig_);
+    return at < chain.size() ? &chain[at] : nullptr;
 }
 
 void RigBench::change(const QString& text, const std::function<void(RigDocument&)>& edit, int mergeKey)
@@ -205,16 +287,16 @@ void RigBench::change(const QString& text, const std::function<void(RigDocument&
 void RigBench::setControl(const QString& key, const QString& text)
 {
     const RigNode* node = chosenNode();
-    const NodeType* type = node ? findNodeType(node->type) : nullptr;
+    const NodeType* type = node ? typeOf(*node) : nullptr;
     const ParameterSpec* spec = type ? type->find(key.toStdString()) : nullptr;
     if (!spec) return;
     const auto value = parseValue(*type, *spec, text.toStdString());
     if (!value) return;
     const std::size_t at = std::size_t(ladder_->chosen());
-    const int mergeKey = int(at) * 64 + int(spec - type->parameters.data());
+    const int mergeKey = (int(lanePath_.size()) * 256 + int(at)) * 64 + int(spec - type->parameters.data());
     change(
         tr("%1 %2 %3").arg(QString::fromStdString(node->type), QString::fromStdString(spec->label), text),
-        [&](RigDocument& r) { r.chain[at].values[spec->key] = *value; }, mergeKey);
+        [&](RigDocument& r) { here(r)[at].values[spec->key] = *value; }, mergeKey);
 }
 
 void RigBench::bringImpulse(const QString& key)
@@ -259,18 +341,27 @@ void RigBench::refresh()
                        QString::fromStdString(file));
     }
     rigs_->setCurrentIndex(layer ? std::max(0, rigs_->findData(QString::fromStdString(layer->rig))) : 0);
-    const auto average = session().take() ? session().averageDbfs(*session().take()) : std::nullopt;
-    QString about = tr("every change is a new version; what you hear is matched in loudness");
-    if (rig_.diAverageDbfs && average)
-        about = tr("made for a DI at %1 dBFS, this one %2 \u00b7 ")
-                    .arg(QString::fromStdString(figureText(*rig_.diAverageDbfs)),
-                         QString::fromStdString(figureText(*average))) +
-                about;
+    QString about = tr("what you hear is matched in loudness");
     const Take* take = session().take();
     if (take && take->input.assumed) about += tr(" \u00b7 volts are an assumption until the input is calibrated");
-    about_->setText(about);
+    showDifference(about);
     about_->setFont(Theme::instance().text(TextSize::Small));
-    ladder_->setChain(rig_.chain);
+    const auto leads = [&] { // to a lane that is there
+        const RigChain* chain = &rig_.chain;
+        for (const LaneStep& step : lanePath_) {
+            if (step.split >= chain->size() || step.lane >= (*chain)[step.split].lanes.size()) return false;
+            chain = &(*chain)[step.split].lanes[step.lane];
+        }
+        return true;
+    };
+    while (!leads()) lanePath_.pop_back();
+    leadingUp_ = 0;
+    for (const LaneStep& step : lanePath_) leadingUp_ += step.split;
+    const bool isLane = !lanePath_.empty();
+    for (QPushButton* b : {leave_, drop_}) b->setVisible(isLane);
+    outputLabel_->setVisible(!isLane);
+    output_->setVisible(!isLane);
+    ladder_->setChain(here(rig_), isLane ? std::optional(lanePath_.back().lane) : std::nullopt);
     line_->setText(QString::fromStdString(recallLine(rig_.chain)));
     line_->setCursorPosition(0);
     output_->setValue(rig_.outputDb);
@@ -285,18 +376,119 @@ void RigBench::refreshStage()
     const RigNode* node = chosenNode();
     for (QPushButton* b : {bypass_, remove_}) b->setEnabled(node != nullptr);
     earlier_->setEnabled(node && ladder_->chosen() > 0);
-    later_->setEnabled(node && ladder_->chosen() + 1 < int(rig_.chain.size()));
+    later_->setEnabled(node && ladder_->chosen() + 1 < int(here(rig_).size()));
     bypass_->setChecked(node && node->bypass);
     QStringList files;
     for (const auto& f : session().folder().impulseFiles()) files << QString::fromStdString(f);
     StagePanel::Subject subject;
-    if (session().take()) subject.recipe = recipe(rig_);
-    subject.stage = std::size_t(ladder_->chosen());
+    if (session().take()) subject.recipe = recipe(straight());
+    subject.stage = leadingUp_ + std::size_t(ladder_->chosen());
     if (const Song* song = session().song()) {
         subject.beatS = 60.0 / song->tempoBpm;
         subject.beats = std::max(1, int(std::lround(session().barSeconds() / subject.beatS)));
     }
     stage_->setStage(node, files, std::move(subject));
+}
+
+RigChain& RigBench::here(RigDocument& rig) const
+{
+    RigChain* chain = &rig.chain;
+    for (const LaneStep& step : lanePath_) chain = &(*chain)[step.split].lanes[step.lane];
+    return *chain;
+}
+
+RigDocument RigBench::straight() const
+{
+    RigDocument out = rig_;
+    if (lanePath_.empty()) return out;
+    out.chain.clear();
+    const RigChain* chain = &rig_.chain;
+    for (const LaneStep& step : lanePath_) {
+        out.chain.insert(out.chain.end(), chain->begin(), chain->begin() + long(step.split));
+        chain = &(*chain)[step.split].lanes[step.lane];
+    }
+    out.chain.insert(out.chain.end(), chain->begin(), chain->end());
+    out.outputDb = 0.0;
+    return out;
+}
+
+void RigBench::openLane(int stage, int lane)
+{
+    const RigChain& chain = here(rig_);
+    if (stage < 0 || stage >= int(chain.size()) || lane >= int(chain[std::size_t(stage)].lanes.size())) return;
+    lanePath_.push_back({std::size_t(stage), std::size_t(lane)});
+    ladder_->setChosen(0);
+    refresh();
+}
+
+void RigBench::leaveLane()
+{
+    if (lanePath_.empty()) return;
+    const std::size_t split = lanePath_.back().split;
+    lanePath_.pop_back();
+    ladder_->setChosen(int(split));
+    refresh();
+}
+
+void RigBench::dropLane()
+{
+    if (lanePath_.empty()) return;
+    const LaneStep step = lanePath_.back();
+    leaveLane();
+    change(tr("Lane taken out"), [&](RigDocument& r) {
+        RigChain& chain = here(r);
+        auto& lanes = chain[step.split].lanes;
+        lanes.erase(lanes.begin() + long(step.lane));
+        if (lanes.size() > 1) return;
+        const RigChain rest = lanes.front(); // one lane is no split
+        chain.erase(chain.begin() + long(step.split));
+        chain.insert(chain.begin() + long(step.split), rest.begin(), rest.end());
+    });
+}
+
+void RigBench::splitStage()
+{
+    const RigNode* const stage = chosenNode();
+    if (!stage || !session().take()) return;
+    const RigNode alone = *stage;
+    RigDocument rig = rig_;
+    RigNode split;
+    split.type = "lanes";
+    split.lanes = {{alone}, {}};
+    const auto at = std::size_t(ladder_->chosen());
+    here(rig)[at] = split;
+    changeJoined(tr("A clean lane beside %1").arg(QString::fromStdString(alone.type)), std::move(rig), at, {alone});
+}
+
+void RigBench::addLane()
+{
+    const RigNode* const split = chosenNode();
+    if (!split || !split->isSplit() || !session().take()) return;
+    const RigChain alone{*split};
+    RigDocument rig = rig_;
+    const auto at = std::size_t(ladder_->chosen());
+    here(rig)[at].lanes.emplace_back();
+    changeJoined(tr("A clean lane added"), std::move(rig), at, alone);
+}
+
+/// The sum's gain is worked out on this loop, so that it is as loud as what stood alone there.
+void RigBench::changeJoined(const QString& text, RigDocument rig, std::size_t split, RigChain alone)
+{
+    LayerRecipe recipe = this->recipe(straight());
+    recipe.rig.chain.erase(recipe.rig.chain.begin() + long(leadingUp_), recipe.rig.chain.end());
+    const RigChain& chain = here(rig);
+    recipe.rig.chain.insert(recipe.rig.chain.end(), chain.begin(), chain.end());
+    joinTask_.run<double>(
+        tr("Measuring the lanes"),
+        [recipe, at = leadingUp_ + split, alone](const Progress& p) {
+            const auto gain = joinGainDb(recipe, at, alone, {p.stop, nullptr});
+            return gain ? *gain : 0.0;
+        },
+        [this, text, rig, split](double gainDb) mutable {
+            here(rig)[split].values["gain"] = gainDb;
+            change(text, [&](RigDocument& r) { r = std::move(rig); });
+            refreshStage();
+        });
 }
 
 LayerRecipe RigBench::recipe(const RigDocument& rig) const
@@ -315,8 +507,8 @@ LayerRecipe RigBench::recipe(const RigDocument& rig) const
 void RigBench::measureChain()
 {
     ladder_->setRungs({}, rig_.outputDb);
-    if (!session().isOpen() || !session().take() || rig_.chain.empty()) return;
-    const LayerRecipe recipe = this->recipe(rig_);
+    if (!session().isOpen() || !session().take() || here(rig_).empty()) return chainTask_.cancel();
+    const LayerRecipe recipe = this->recipe(straight());
     double restFrom = 0.0, restTo = 0.0;
     if (const auto m = session().measurement(); m && !m->channels[0].noise.rests.empty()) {
         const Stretch rest = m->channels[0].noise.rests.front();
@@ -341,7 +533,10 @@ void RigBench::measureChain()
             }
             rungs_ = std::move(answer->rungs);
             report_ = std::move(answer->report);
-            ladder_->setRungs(rungs_, rig_.outputDb);
+            std::vector<Rung> shown(rungs_.begin() + long(leadingUp_), rungs_.end());
+            shown.front().name = "input";
+            shown.front().lanesDbu.clear();
+            ladder_->setRungs(std::move(shown), lanePath_.empty() ? rig_.outputDb : 0.0);
             emit stateChanged();
         });
 }
@@ -363,22 +558,25 @@ void RigBench::findings(FindingsPanel& panel) const
         RenderReport told = report_;
         for (const auto& w : warnings_)
             if (std::ranges::find(told.warnings, w) == told.warnings.end()) told.warnings.push_back(w);
-        const auto average = session().averageDbfs(*session().take());
-        found = rigFindings(told, rig_, average, session().layer()->name);
-        if (rig_.diAverageDbfs && average) {
-            const double trim = std::round((*rig_.diAverageDbfs - *average) * 10.0) / 10.0;
+        const auto di = session().diStamp(*session().take());
+        found = rigFindings(told, rig_, di, session().layer()->name);
+        if (rig_.di && di) {
+            const LevelTransfer transfer = levelTransfer(*rig_.di, *di);
             auto* self = const_cast<RigBench*>(this);
-            remedies["rig.level_moved"] = {
-                tr("Put %1 dB first").arg(QString::fromStdString(signedText(trim))), [self, trim] {
-                    self->change(tr("Gain of %1 dB put first").arg(trim), [&](RigDocument& r) {
-                        RigNode gain;
-                        gain.type = "gain";
-                        gain.values["db"] = trim;
-                        r.chain.insert(r.chain.begin(), gain);
-                    });
-                }};
+            const auto first = [self](const QString& text, RigChain stages) {
+                return [self, text, stages = std::move(stages)] {
+                    self->change(
+                        text, [&](RigDocument& r) { r.chain.insert(r.chain.begin(), stages.begin(), stages.end()); });
+                };
+            };
+            const QString trim = QString::fromStdString(signedText(transfer.trimDb));
+            remedies["rig.level_moved"] = {tr("Put %1 dB first").arg(trim),
+                                           first(tr("Gain of %1 dB put first").arg(trim), {trimStage(transfer)})};
+            remedies["rig.pickup_differs"] = {
+                tr("Match level and pickup"),
+                first(tr("Level and pickup matched"), {trimStage(transfer), pickupStage(transfer)})};
         }
-        if (rungs_.size() == rig_.chain.size() + 1 && rungs_.front().restDbu) {
+        if (lanePath_.empty() && rungs_.size() == rig_.chain.size() + 1 && rungs_.front().restDbu) {
             // Where noise grows most over the signal: the place for a gate, or for less gain.
             double most = 0.0;
             std::size_t where = 0;
@@ -458,14 +656,8 @@ AuditionRequest RigBench::audition() const
     };
     slot(tr("Dry"), {});
     if (rig_.chain.empty()) return out;
-    // The version before this one, to hear what the last change did.
-    const QString file = QString::fromStdString(session().layer()->rig);
-    if (rig_.version > 1) {
-        std::vector<std::string> ignored;
-        const QString before = file.section(".v", 0, -2) + ".v" + QString::number(rig_.version - 1) + ".json";
-        if (const auto old = session().folder().loadRig(before.toStdString(), Unknown::Bypass, ignored))
-            slot(tr("v%1").arg(rig_.version - 1), *old);
-    }
+    // The one that this is held against, to hear what was done.
+    if (const auto against = other()) slot(against->title, against->rig);
     slot(tr("v%1").arg(rig_.version), rig_);
     out.slots_.back().live = layerRecipe(session().folder(), *session().take(), rig_);
     out.active = out.slots_.size() - 1;

@@ -7,6 +7,7 @@ class QComboBox;
 class QDoubleSpinBox;
 class QLabel;
 class QLineEdit;
+class QMenu;
 class QPushButton;
 
 namespace gristle::app {
@@ -38,20 +39,44 @@ private:
     void bringImpulse(const QString& key);
     void writeLine();
     core::LayerRecipe recipe(const core::RigDocument& rig) const;
+    core::RigChain& here(core::RigDocument& rig) const; ///< the chain on the ladder
+    core::RigDocument straight() const; ///< what leads up to the chain on the ladder, and it: no lanes beside
+    void openLane(int stage, int lane);
+    void leaveLane();
+    void dropLane();
+    void splitStage();
+    /// The rig that this one is held against: the one that was chosen, else the version before.
+    struct Other {
+        QString title;
+        core::RigDocument rig;
+    };
+    std::optional<Other> other() const;
+    void showDifference(const QString& more);
+    void fillOthers();
+    void addLane();
+    void changeJoined(const QString& text, core::RigDocument rig, std::size_t split, core::RigChain alone);
     core::RigNode* chosenNode();
 
+    struct LaneStep {
+        std::size_t split, lane;
+    };
     core::RigDocument rig_;
+    std::vector<LaneStep> lanePath_; ///< which lane is on the ladder; empty: the outermost chain
+    std::size_t leadingUp_ = 0;      ///< stages of straight() before the chain on the ladder
     std::vector<std::string> warnings_;
     std::vector<core::Rung> rungs_;
     core::RenderReport report_;
     QLabel* about_;
+    QMenu* others_;
+    std::string otherFile_; ///< chosen; empty: the version before
     QComboBox* rigs_;
     Ladder* ladder_;
     StagePanel* stage_;
     QLineEdit* line_;
     QDoubleSpinBox* output_;
-    QPushButton *bypass_, *earlier_, *later_, *remove_;
-    TaskRunner chainTask_;
+    QPushButton *bypass_, *earlier_, *later_, *remove_, *leave_, *drop_;
+    QLabel* outputLabel_;
+    TaskRunner chainTask_, joinTask_;
     bool refreshing_ = false;
 };
 

@@ -54,12 +54,10 @@ QString travelWords(const std::vector<TravelPoint>& points)
     for (const Measure& m : kMeasures) {
         if (&m != most && m.of != &TravelPoint::brightness) continue;
         if (const auto idle = idleStretch(points, m.of))
-            out << StagePanel::tr("%1 stands still from %2 to %3 (under a tenth of its %4 dB)")
-                       .arg(nameOf(m), figure(idle->from), figure(idle->to),
-                            figure(std::round(idle->wholeDb * 10.0) / 10.0));
+            out << StagePanel::tr("%1 stands still from %2 to %3").arg(nameOf(m), figure(idle->from), figure(idle->to));
     }
     return out.isEmpty() ? StagePanel::tr("%1 works over all of it").arg(nameOf(*most))
-                         : out.join(QStringLiteral("; "));
+                         : out.join(QStringLiteral(", "));
 }
 
 StagePanel::StagePanel(QWidget* parent) : QWidget(parent)
@@ -73,8 +71,15 @@ StagePanel::StagePanel(QWidget* parent) : QWidget(parent)
     title_->setFont(Theme::instance().text(TextSize::Normal, true));
     grid->addWidget(title_, 0, 0);
     controls_ = new ControlFigures(this);
+    auto* held = new QWidget(this);
+    auto* column = new QVBoxLayout(held);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->addWidget(controls_);
+    lanes_ = new QVBoxLayout;
+    column->addLayout(lanes_);
+    column->addStretch(1);
     auto* scroll = new QScrollArea(this); // a stage may have more controls than fit
-    scroll->setWidget(controls_);
+    scroll->setWidget(held);
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -143,17 +148,45 @@ void StagePanel::showView(int view)
 void StagePanel::setStage(const RigNode* node, const QStringList& files, Subject subject)
 {
     node_ = node ? std::optional(*node) : std::nullopt;
-    type_ = node ? findNodeType(node->type) : nullptr;
+    type_ = node ? typeOf(*node) : nullptr;
     subject_ = std::move(subject);
     title_->setText(type_   ? QString::fromStdString(type_->title)
                     : node_ ? QString::fromStdString(node_->type)
                             : tr("no stage yet: add one"));
     controls_->setNode(type_, node_ ? node_->values : ParameterValues{}, files);
+    showLanes();
     const ParameterSpec* spec = controls_->focused();
     const auto value = spec ? controls_->valueOf(spec->key) : ParameterValue(0.0);
     travel_->setParameter(spec, std::holds_alternative<double>(value) ? std::get<double>(value) : 0.0);
     plot_->setPicture(std::nullopt, subject_.beatS);
     measure();
+}
+
+void StagePanel::showLanes()
+{
+    while (QLayoutItem* item = lanes_->takeAt(0)) {
+        item->widget()->deleteLater();
+        delete item;
+    }
+    if (!node_ || !node_->isSplit()) return;
+    const auto add = [&](const QString& text, const QString& name, const QString& about, auto clicked) {
+        auto* b = new QPushButton(text, this);
+        b->setObjectName(name);
+        b->setAccessibleName(about);
+        b->setToolTip(about);
+        b->setProperty("plain", true);
+        connect(b, &QPushButton::clicked, this, clicked);
+        lanes_->addWidget(b);
+    };
+    for (int lane = 0; lane < int(node_->lanes.size()); ++lane) {
+        QStringList names;
+        for (const RigNode& n : node_->lanes[std::size_t(lane)]) names << QString::fromStdString(n.type);
+        const QString text = tr("Lane %1: %2").arg(lane + 1).arg(names.isEmpty() ? tr("clean") : names.join(", "));
+        add(QFontMetrics(font()).elidedText(text, Qt::ElideRight, 220), QStringLiteral("lane.%1").arg(lane + 1),
+            tr("Open lane %1").arg(lane + 1), [this, lane] { emit laneOpened(lane); });
+    }
+    add(tr("Add a clean lane"), QStringLiteral("addLane"), tr("One more lane; the sum stays as loud"),
+        [this] { emit laneWanted(); });
 }
 
 void StagePanel::measure()

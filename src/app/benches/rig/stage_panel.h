@@ -8,6 +8,7 @@
 class QButtonGroup;
 class QLabel;
 class QStackedWidget;
+class QVBoxLayout;
 
 namespace gristle::app {
 
@@ -32,9 +33,12 @@ signals:
     void controlChanged(const QString& key, const QString& text);
     void refused(const QString& message, const QString& remedy);
     void fileWanted(const QString& key);
+    void laneOpened(int lane); ///< from 0, of a split
+    void laneWanted();         ///< one more
 
 private:
     QWidget* buildViews();
+    void showLanes();
     void showView(int view); ///< 0: the travel, then those of StagePlot
     void measure();
     void measureTravel();
@@ -46,6 +50,7 @@ private:
     Subject subject_;
     QLabel* title_;
     ControlFigures* controls_;
+    QVBoxLayout* lanes_;
     QButtonGroup* views_;
     QStackedWidget* pictures_;
     TravelRuler* travel_;

@@ -1,0 +1,357 @@
+#include "app/benches/rig/ladder.h"
+#include "app/benches/rig/rig_bench.h"
+#include "app/benches/rig/stage_panel.h"
+#include "core/demo_session/demo_session.h"
+#include "support/window_bench.h"
+
+#include <QApplication>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
+#include <QPushButton>
+#include <fstream>
+#include <nlohmann/json.hpp>
+
+using namespace gristle;
+using namespace gristle::app;
+using namespace gristle::core;
+using gristle::test::WindowBench;
+
+/// The Rig bench in a real window: build, move, bypass, look, split, carry levels over.
+class TestRigBench : public QObject {
+    Q_OBJECT
+
+private slots:
+    void initTestCase();
+    void buildMoveBypass();
+    void keysOnTheLadder();
+    void travelComesInAndIsTrue();
+    void everyViewOfAStage();
+    void aCleanLaneIsAsLoud();
+    void lanesAreOpenedAndDropped();
+    void levelsTravel();
+    void pickupTravels();
+    void versionsAreHeldAgainstEachOther();
+    void unknownStagesAreKept();
+    void outOfRangeIsRefused();
+
+private:
+    /// The demo's rhythm layer on a short loop.
+    struct Open : WindowBench {
+        explicit Open(const QString& demo)
+        {
+            window.openPaths({demo});
+            window.session().setPath({0, 1, 0});
+            window.session().setLoop(2.0, 2.5);
+            window.showBench(1);
+            settle();
+        }
+        SessionModel& session() { return window.session(); }
+        RigChain chain() { return session().rig().chain; }
+        QStringList types()
+        {
+            QStringList out;
+            for (const RigNode& n : chain()) out << QString::fromStdString(n.type);
+            return out;
+        }
+        void click(const char* name) { find<QPushButton>(name)->click(); }
+        void type(const char* line)
+        {
+            auto* edit = find<QLineEdit>("recallLine");
+            edit->setText(line);
+            emit edit->editingFinished();
+            settle();
+        }
+        /// A rig as another session left it.
+        std::string save(const RigDocument& rig)
+        {
+            const std::string file = "rigs/" + rig.name + ".v1.json";
+            std::ofstream(session().folder().path() / file) << rigToJson(rig).dump(2);
+            return file;
+        }
+        QAction* action(const char* menu, const QString& text)
+        {
+            for (QAction* a : find<QPushButton>(menu)->menu()->actions())
+                if (a->text() == text) return a;
+            qFatal("no action %s", qPrintable(text));
+        }
+        /// What the ladder says of a stage, dBu.
+        double dbu(const QString& stage)
+        {
+            for (const QString& said : find<Ladder>("ladder")->accessibleDescription().split(", "))
+                if (said.startsWith(stage + " ")) return said.section(' ', -2, -2).toDouble();
+            qFatal("the ladder says nothing of %s", qPrintable(stage));
+        }
+    };
+    QString demo() const { return dir_.filePath("demo.gristle"); }
+    QTemporaryDir dir_;
+};
+
+void TestRigBench::initTestCase() { QVERIFY(bool(makeDemoSession(demo().toStdString()))); }
+
+void TestRigBench::buildMoveBypass()
+{
+    Open b(demo());
+    b.type("gain db=-3");
+    b.action("addStage", "Gain")->trigger();
+    QCOMPARE(b.types(), QStringList({"gain", "gain"}));
+    QAction* const boost = b.action("addStage", "Boost");
+    boost->trigger();
+    QCOMPARE(b.types(), QStringList({"gain", "gain", "boost"})); // behind the chosen one, and chosen
+    b.click("stageEarlier");
+    b.click("stageEarlier");
+    QCOMPARE(b.types(), QStringList({"boost", "gain", "gain"}));
+    QVERIFY(!b.find<QPushButton>("stageEarlier")->isEnabled());
+    b.settle();
+    const double with = b.dbu("boost") - b.dbu("input");
+    QVERIFY2(with > 9.0 && with < 12.1, qPrintable(QString::number(with))); // 12 dB, as far as its supply goes
+    b.click("bypassStage");
+    b.settle();
+    QCOMPARE(b.dbu("boost"), b.dbu("input"));
+    b.click("removeStage");
+    QCOMPARE(b.types(), QStringList({"gain", "gain"}));
+    b.settle();
+    for (int i = 0; i < 3; ++i) b.session().undoStack().undo();
+    QVERIFY(!b.chain()[0].bypass && b.types().contains("boost"));
+    b.settle();
+}
+
+void TestRigBench::keysOnTheLadder()
+{
+    Open b(demo());
+    b.type("gain db=1 | gain db=2 | { gain db=-6 ; gain db=-12 }");
+    auto* ladder = b.find<Ladder>("ladder");
+    ladder->setFocus();
+    QTest::keyClick(ladder, Qt::Key_Right);
+    QTest::keyClick(ladder, Qt::Key_Right);
+    QCOMPARE(ladder->chosen(), 2);
+    QTest::keyClick(ladder, Qt::Key_Return); // into its first lane
+    b.settle();
+    QVERIFY(b.find<QPushButton>("leaveLane")->isVisible());
+    QVERIFY(std::abs(b.dbu("gain") - b.dbu("input") + 6.0) < 0.11);
+    b.click("leaveLane");
+    QVERIFY(!b.find<QPushButton>("leaveLane")->isVisible());
+    QCOMPARE(ladder->chosen(), 2);
+    b.settle();
+}
+
+void TestRigBench::travelComesInAndIsTrue()
+{
+    Open b(demo());
+    b.type("hardclip drive=2 | gain db=0");
+    auto* travel = b.find<TravelRuler>("travel");
+    QVERIFY2(!travel->words().isEmpty() && !travel->words().contains("places heard"), qPrintable(travel->words()));
+    // A gain has no colour. Its loudness moves decibel for decibel, but where it is under the gate of BS.1770.
+    b.window.bench<RigBench>()->chooseStage(1);
+    b.settle();
+    QVERIFY2(travel->words().startsWith(QString("loudness stands still from \u221260 to \u22124")),
+             qPrintable(travel->words()));
+    // Without a control with a number there is nothing to hear.
+    b.type("impulse file=\"nothing.wav\"");
+    QVERIFY(travel->words().isEmpty());
+}
+
+void TestRigBench::everyViewOfAStage()
+{
+    Open b(demo());
+    b.type("hardclip drive=8 | delay time=1/4 tempo=104 mix=0.4");
+    auto* plot = b.find<StagePlot>("stagePlot");
+    for (const char* view : {"viewTransfer", "viewResponse", "viewGain", "viewEchoes"}) {
+        b.click(view);
+        b.settle();
+        QVERIFY(plot->isVisible());
+        QVERIFY2(plot->accessibleDescription().contains("third harmonic") ||
+                     plot->accessibleDescription().contains("third"),
+                 view);
+        const QImage shown = plot->grab().toImage();
+        int dark = 0;
+        for (int y = 24; y < shown.height(); ++y)
+            for (int x = 0; x < shown.width(); ++x) dark += qGray(shown.pixel(x, y)) < 90;
+        QVERIFY2(dark > 100, view); // something is drawn
+    }
+    b.click("bypassStage");
+    b.settle();
+    QVERIFY(plot->accessibleDescription().isEmpty()); // nothing is said of a stage that does nothing
+    b.click("viewTravel");
+    b.settle();
+}
+
+void TestRigBench::aCleanLaneIsAsLoud()
+{
+    Open b(demo());
+    b.type("hardclip drive=8 | gain db=0");
+    const double alone = b.dbu("hardclip");
+    b.action("addStage", "A clean lane beside the chosen stage")->trigger();
+    b.settle();
+    QCOMPARE(b.types(), QStringList({"lanes", "gain"}));
+    const RigNode split = b.chain()[0];
+    QVERIFY(split.lanes.size() == 2 && split.lanes[0][0].type == "hardclip" && split.lanes[1].empty());
+    QVERIFY(split.values.contains("gain"));
+    // BS.1770 loudness is what is kept; the levels lie near each other.
+    QVERIFY2(std::abs(b.dbu("lanes") - alone) < 3.0, qPrintable(QString::number(b.dbu("lanes") - alone)));
+    // Twice the same: the sum is 6 dB louder, which the gain takes back.
+    b.type("gain db=0");
+    b.action("addStage", "A clean lane beside the chosen stage")->trigger();
+    b.settle();
+    QVERIFY(std::abs(std::get<double>(b.chain()[0].values.at("gain")) + 6.0) < 0.051);
+    b.click("addLane");
+    b.settle();
+    QCOMPARE(b.chain()[0].lanes.size(), std::size_t(3));
+    QVERIFY(std::abs(std::get<double>(b.chain()[0].values.at("gain")) + 9.5) < 0.051);
+}
+
+void TestRigBench::lanesAreOpenedAndDropped()
+{
+    Open b(demo());
+    b.type("gain db=3 | { gain db=1 ; gain db=2 } gain=-6");
+    b.window.bench<RigBench>()->chooseStage(1);
+    b.click("lane.2");
+    b.settle();
+    auto* edit = b.find<QLineEdit>("control.db");
+    QCOMPARE(edit->text(), QString("2"));
+    edit->setText("5");
+    emit edit->editingFinished();
+    QCOMPARE(std::get<double>(b.chain()[1].lanes[1][0].values.at("db")), 5.0);
+    b.action("addStage", "Polarity")->trigger();
+    QCOMPARE(b.chain()[1].lanes[1].size(), std::size_t(2));
+    b.settle();
+    QVERIFY(std::abs(b.dbu("polarity") - b.dbu("input") - 5.0) < 0.11);
+    b.click("dropLane");
+    b.settle();
+    QCOMPARE(b.types(), QStringList({"gain", "gain"})); // one lane is no split
+    QCOMPARE(std::get<double>(b.chain()[1].values.at("db")), 1.0);
+    // Another layer is another chain.
+    b.session().undoStack().undo();
+    b.window.bench<RigBench>()->chooseStage(1);
+    b.click("lane.1");
+    b.session().setPath({0, 1, 1});
+    QVERIFY(!b.find<QPushButton>("leaveLane")->isVisible());
+    b.settle();
+}
+
+void TestRigBench::levelsTravel()
+{
+    Open b(demo());
+    b.type("gain db=0");
+    RigDocument rig = b.session().rig();
+    QVERIFY(rig.di && rig.di->octavesDb);
+    const double now = rig.di->averageDbfs;
+    // Made on a DI that was 4 dB louder at an input whose full scale lay 2 dB higher: 6 dB more volts.
+    rig.name = "from elsewhere";
+    rig.di->averageDbfs += 4.0;
+    rig.di->calibration.dbuAtFullScale += 2.0;
+    const auto file = b.save(rig);
+    b.session().chooseRig(file);
+    b.settle();
+    auto* remedy = b.window.findChild<QPushButton*>("remedy.rig.level_moved");
+    QVERIFY(remedy);
+    QVERIFY2(remedy->text().contains("6.0"), qPrintable(remedy->text()));
+    remedy->click();
+    b.settle();
+    QCOMPARE(b.types(), QStringList({"gain", "gain"}));
+    QVERIFY(std::abs(std::get<double>(b.chain()[0].values.at("db")) - 6.0) < 0.051);
+    QVERIFY(!b.window.findChild<QPushButton*>("remedy.rig.level_moved"));
+    QCOMPARE(b.session().rig().di->averageDbfs, now); // it is dialled in on this DI from now on
+}
+
+void TestRigBench::pickupTravels()
+{
+    Open b(demo());
+    b.type("gain db=0");
+    RigDocument rig = b.session().rig();
+    rig.name = "brighter";
+    for (std::size_t i = 4; i < rig.di->octavesDb->size(); ++i) (*rig.di->octavesDb)[i] += 6.0;
+    const auto file = b.save(rig);
+    b.session().chooseRig(file);
+    b.settle();
+    auto* remedy = b.window.findChild<QPushButton*>("remedy.rig.pickup_differs");
+    QVERIFY(remedy); // off unless wanted
+    QCOMPARE(b.types(), QStringList({"gain"}));
+    remedy->click();
+    b.settle();
+    QCOMPARE(b.types(), QStringList({"gain", "graphic", "gain"}));
+    const ParameterValues values = b.chain()[1].values;
+    const auto slider = [&](const char* key) { return values.contains(key) ? std::get<double>(values.at(key)) : 0.0; };
+    QVERIFY(std::abs(slider("b2000") - slider("b250") - 6.0) < 0.11);
+    for (const auto& [key, value] : values) QVERIFY(std::abs(std::get<double>(value)) <= 9.0);
+}
+
+void TestRigBench::versionsAreHeldAgainstEachOther()
+{
+    Open b(demo());
+    b.type("gain db=1 | polarity");
+    const std::string first = b.session().layer()->rig;
+    b.type("gain db=3 | polarity");
+    b.type("gain db=3 | delay time=1/4");
+    auto* about = b.find<QLabel>("rigAbout");
+    QVERIFY2(about->text().contains("polarity taken out; delay put in behind gain"), qPrintable(about->text()));
+    emit about->linkActivated("other");
+    auto* others = b.find<QMenu>("otherRigs");
+    others->hide();
+    const QString name = QString::fromStdString(first).section('/', -1).chopped(5);
+    for (QAction* action : others->actions())
+        if (action->text() == name.section(".v", 0, -2) + ", version " + name.section(".v", -1)) action->trigger();
+    b.settle();
+    QVERIFY2(about->text().contains("gain: gain 1 to 3 dB"), qPrintable(about->text()));
+    const auto& heard = b.window.audition().current().slots_;
+    QCOMPARE(heard.size(), std::size_t(3)); // dry, the chosen one, this one
+    QVERIFY(about->text().contains(">" + heard[1].title + "</a>"));
+}
+
+void TestRigBench::unknownStagesAreKept()
+{
+    Open b(demo());
+    b.type("gain db=2");
+    // A later version wrote a stage and a key that this one does not know.
+    const auto path = QString::fromStdString((b.session().folder().path() / b.session().layer()->rig).string());
+    QFile file(path);
+    QVERIFY(file.open(QIODevice::ReadOnly));
+    QByteArray text = file.readAll();
+    file.close();
+    text.replace("\"node\": \"gain\",", "\"node\": \"gain\", \"warmth\": 3,");
+    text.replace("\"chain\": [", "\"chain\": [{\"node\": \"tapedeck\", \"speed\": 38},");
+    QVERIFY(text.contains("tapedeck") && text.contains("warmth"));
+    QVERIFY(file.open(QIODevice::WriteOnly) && file.write(text) == text.size());
+    file.close();
+    emit b.session().rigChanged();
+    b.settle();
+    QCOMPARE(b.types(), QStringList({"tapedeck", "gain"}));
+    QVERIFY(b.chain()[0].bypass);
+    bool told = false;
+    for (const QLabel* l : b.window.findChildren<QLabel*>())
+        told = told || l->text().contains("\"tapedeck\" is not known");
+    QVERIFY(told);
+    // Edited here, it still holds what it came with.
+    b.window.bench<RigBench>()->chooseStage(1);
+    auto* edit = b.find<QLineEdit>("control.db");
+    edit->setText("4");
+    emit edit->editingFinished();
+    b.settle();
+    QCOMPARE(std::get<double>(b.chain()[0].values.at("speed")), 38.0);
+    QCOMPARE(std::get<double>(b.chain()[1].values.at("warmth")), 3.0);
+}
+
+void TestRigBench::outOfRangeIsRefused()
+{
+    Open b(demo());
+    b.type("gain db=2");
+    auto* edit = b.find<QLineEdit>("control.db");
+    edit->setText("900");
+    emit edit->editingFinished();
+    QCOMPARE(std::get<double>(b.chain()[0].values.at("db")), 2.0);
+    bool told = false;
+    for (const QLabel* l : b.window.findChildren<QLabel*>())
+        told = told || l->text().contains("-60 to 60") || l->text().contains("\u221260 to 60");
+    QVERIFY(told);
+    b.type("gain db=900");
+    QCOMPARE(std::get<double>(b.chain()[0].values.at("db")), 2.0);
+}
+
+int main(int argc, char** argv)
+{
+    QApplication application(argc, argv);
+    Theme::instance().install(application);
+    TestRigBench test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "test_rig_bench.moc"
