@@ -2,6 +2,7 @@
 #include "app/benches/rig/rig_bench.h"
 #include "app/benches/rig/stage_panel.h"
 #include "core/demo_session/demo_session.h"
+#include "support/signals.h"
 #include "support/window_bench.h"
 
 #include <QApplication>
@@ -32,6 +33,8 @@ private slots:
     void levelsTravel();
     void pickupTravels();
     void versionsAreHeldAgainstEachOther();
+    void aMissingImpulseIsFoundByItsContent();
+    void runawayIsToldAndHeld();
     void unknownStagesAreKept();
     void outOfRangeIsRefused();
 
@@ -296,6 +299,60 @@ void TestRigBench::versionsAreHeldAgainstEachOther()
     const auto& heard = b.window.audition().current().slots_;
     QCOMPARE(heard.size(), std::size_t(3)); // dry, the chosen one, this one
     QVERIFY(about->text().contains(">" + heard[1].title + "</a>"));
+}
+
+void TestRigBench::aMissingImpulseIsFoundByItsContent()
+{
+    Open b(demo());
+    QTemporaryDir elsewhere;
+    QVERIFY(QDir(elsewhere.path()).mkpath("deep/down here"));
+    const QString original = elsewhere.filePath("my cab.wav"),
+                  renamed = elsewhere.filePath("deep/down here/Kept 1.wav");
+    test::writeWav(elsewhere, "my cab.wav", {{0.5f, 0.25f, -0.1f, 0.05f}}, 44100);
+    test::writeWav(elsewhere, "another.wav", {{0.5f, 0.25f, -0.1f, 0.06f}}, 44100);
+    const auto name = b.session().importImpulse(original);
+    QVERIFY(bool(name));
+    QCOMPARE(*b.session().importImpulse(original), *name); // not twice
+    b.type(("impulse file=\"" + *name + "\"").c_str());
+    const double with = b.dbu("impulse");
+    QVERIFY(QFile::rename(original, renamed));
+    const auto kept = QString::fromStdString((b.session().folder().path() / *name).string());
+    QVERIFY(QFile::remove(kept));
+    emit b.session().rigChanged();
+    b.settle();
+    QCOMPARE(b.dbu("impulse"), b.dbu("input")); // named, and bypassed
+    auto* look = b.window.findChild<QPushButton*>("remedy.rig.missing");
+    QVERIFY(look);
+    // Where it is not, that is said; where it is, it comes back by its content.
+    QTemporaryDir empty;
+    auto& bench = *b.window.bench<RigBench>();
+    bench.askFolder = [&] { return empty.path(); };
+    QSignalSpy failed(&bench, &Bench::failed);
+    look->click();
+    b.settle();
+    QCOMPARE(failed.size(), 1);
+    QVERIFY(failed[0][0].toString().contains("none of the"));
+    bench.askFolder = [&] { return elsewhere.path(); };
+    b.window.findChild<QPushButton*>("remedy.rig.missing")->click();
+    b.settle();
+    QVERIFY(QFile::exists(kept));
+    QCOMPARE(b.dbu("impulse"), with);
+    QVERIFY(!b.window.findChild<QPushButton*>("remedy.rig.missing"));
+}
+
+void TestRigBench::runawayIsToldAndHeld()
+{
+    Open b(demo());
+    b.session().setLoop(2.0, 4.0);
+    b.type("gain db=20 | delay time=10ms feedback=1.1 mix=0.5");
+    const auto told = [&] {
+        return std::ranges::any_of(b.window.findChildren<QLabel*>(),
+                                   [](const QLabel* l) { return l->text().contains("run away"); });
+    };
+    QVERIFY(told());
+    QVERIFY(b.dbu("delay") < 20.0 * std::log10(30.0 / 0.7746) + 0.1); // never over what holds it, 30 V
+    b.type("gain db=20 | delay time=10ms feedback=0.5 mix=0.5");
+    QVERIFY(!told());
 }
 
 void TestRigBench::unknownStagesAreKept()

@@ -219,7 +219,7 @@ void TestRig::valuesAreChecked_data()
 {
     QTest::addColumn<QString>("line");
     for (const char* line :
-         {"gain db=61", "gain db=nan", "gain db=loud", "delay time=0ms", "delay time=9s", "delay feedback=1",
+         {"gain db=61", "gain db=nan", "gain db=loud", "delay time=0ms", "delay time=9s", "delay feedback=1.2",
           "delay mix=-0.1", "amplifier drive=11", "place law=5", "impulse file=\"\"", "drive tone=1"})
         QTest::newRow(line) << line;
 }

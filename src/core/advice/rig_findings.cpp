@@ -42,6 +42,20 @@ std::vector<Finding> rigFindings(const RenderReport& report, const RigDocument& 
                        {}});
     bool silenced = false;
     for (const StageLevels& stage : report.stages) {
+        if (stage.ranAway)
+            out.push_back({Severity::Stop,
+                           "rig.runaway",
+                           subject,
+                           "The echoes of " + stage.node + " run away",
+                           "They grew until they were held.",
+                           {},
+                           {},
+                           "",
+                           "Take its feedback under 1",
+                           0,
+                           0,
+                           {},
+                           {}});
         if (!silenced && stage.inPeak > 0.0f && stage.outPeak < 1e-7f) {
             silenced = true;
             out.push_back({Severity::Fix,

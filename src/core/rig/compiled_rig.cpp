@@ -85,6 +85,10 @@ public:
         for (const Stage& stage : stages) tail += stage.processor->tailSeconds();
         return tail;
     }
+    bool ranAway() const noexcept override
+    {
+        return std::ranges::any_of(stages, [](const Stage& stage) { return stage.processor->ranAway(); });
+    }
 
 private:
     std::size_t latency_ = 0;
@@ -152,6 +156,10 @@ public:
         double tail = 0.0;
         for (const auto& lane : lanes_) tail = std::max(tail, lane->tailSeconds());
         return tail;
+    }
+    bool ranAway() const noexcept override
+    {
+        return std::ranges::any_of(lanes_, [](const auto& lane) { return lane->ranAway(); });
     }
 
 private:
@@ -289,6 +297,7 @@ void CompiledRig::process(AudioBlock& block) noexcept
         noteLevel(block, from, to, levels.inSquares, levels.inPeak);
         levels.frames += std::int64_t(to - from);
         processor.process(block);
+        levels.ranAway = processor.ranAway();
         late += std::int64_t(processor.latency());
         noteLevel(block, window(s.measureFrom), window(s.measureTo), levels.outSquares, levels.outPeak);
     }
@@ -312,6 +321,7 @@ void CompiledRig::reset() noexcept
         levels.inSquares = levels.outSquares = 0.0;
         levels.inPeak = levels.outPeak = 0.0f;
         levels.frames = 0;
+        levels.ranAway = false;
     }
 }
 

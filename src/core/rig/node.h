@@ -49,6 +49,7 @@ public:
     virtual std::size_t outputChannels(std::size_t in) const noexcept { return in; }
     virtual std::size_t latency() const noexcept { return 0; }  ///< frames, valid after prepare
     virtual double tailSeconds() const noexcept { return 0.0; } ///< until -90 dB after the input ends
+    virtual bool ranAway() const noexcept { return false; }     ///< its feedback was held since the last reset
 };
 
 enum class ParameterKind { Number, Time, Choice, File };

@@ -250,21 +250,80 @@ std::vector<std::string> SessionFolder::rigFiles() const
 
 std::vector<std::string> SessionFolder::impulseFiles() const { return filesIn(state_->folder, "impulses", ".wav"); }
 
+namespace {
+
+/// Hashes by which an impulse is known again: those that were written down beside it, and its own where it is there.
+std::vector<std::string> contentOf(const fs::path& impulse)
+{
+    std::vector<std::string> out;
+    if (const auto own = hashFile(impulse)) out.push_back(*own);
+    if (const auto text = readText(impulse.string() + ".json", 1u << 16))
+        if (const auto json = Json::parse(*text, nullptr, false); json.is_object())
+            for (const char* key : {"hash", "source_hash"})
+                if (const auto at = json.find(key); at != json.end() && at->is_string())
+                    out.push_back(at->get<std::string>());
+    return out;
+}
+
+} // namespace
+
 Result<std::string> SessionFolder::importImpulse(const fs::path& file)
 {
     const auto hash = hashFile(file);
     if (!hash) return hash.error();
     for (const auto& known : impulseFiles())
-        if (const auto other = hashFile(state_->folder / known); other && *other == *hash) return known;
+        if (std::ranges::count(contentOf(state_->folder / known), *hash) > 0) return known;
     const std::string name = freeName(state_->folder, "impulses", safeStem(file.stem().string()));
     const auto copied = copyLosslessly(file, state_->folder / name);
     if (!copied) return copied.error();
     const auto impulse = readRecording(state_->folder / name);
     if (!impulse) return impulse.error();
-    const Json gain = {{"matched_gain_db", std::round(matchedGainDb(*impulse) * 100.0) / 100.0}};
-    const auto wrote = writeTextAtomically((state_->folder / name).string() + ".json", gain.dump(2) + "\n");
+    const auto own = hashFile(state_->folder / name);
+    if (!own) return own.error();
+    const Json told = {{"matched_gain_db", std::round(matchedGainDb(*impulse) * 100.0) / 100.0},
+                       {"hash", *own},
+                       {"source_hash", *hash}};
+    const auto wrote = writeTextAtomically((state_->folder / name).string() + ".json", told.dump(2) + "\n");
     if (!wrote) return wrote.error();
     return name;
+}
+
+Result<fs::path> SessionFolder::restoreImpulse(const fs::path& session, const std::string& name, const fs::path& folder,
+                                               const Progress& progress)
+{
+    constexpr std::size_t kMostFiles = 100000;
+    if (!staysInside(name))
+        return Error{ErrorCode::BadDocument, "impulse " + name + ": it lies outside the session's folder",
+                     "mend the rig"};
+    const auto wanted = contentOf(session / name);
+    if (wanted.empty())
+        return Error{ErrorCode::FileMissing, name + ": nothing is known of its content any more",
+                     "bring it in again under another stage, or choose another"};
+    const auto isAudio = [](const fs::path& path) {
+        std::string kind = path.extension().string();
+        std::ranges::transform(kind, kind.begin(), [](unsigned char c) { return std::tolower(c); });
+        return kind == ".wav" || kind == ".flac" || kind == ".aif" || kind == ".aiff" || kind == ".w64";
+    };
+    std::size_t seen = 0;
+    for (const fs::path& place : {session / "impulses", folder}) {
+        std::error_code trouble;
+        fs::recursive_directory_iterator at(place, fs::directory_options::skip_permission_denied, trouble), end;
+        for (; !trouble && at != end && seen < kMostFiles; at.increment(trouble)) {
+            if (progress.stopped()) return Error{ErrorCode::Cancelled, "looking for " + name + ": stopped", ""};
+            std::error_code ignored;
+            if (!at->is_regular_file(ignored) || !isAudio(at->path())) continue;
+            ++seen;
+            const auto hash = hashFile(at->path());
+            if (!hash || std::ranges::count(wanted, *hash) == 0) continue;
+            const auto copied = copyLosslessly(at->path(), session / name);
+            if (!copied) return copied.error();
+            return at->path();
+        }
+    }
+    return Error{ErrorCode::FileMissing,
+                 name + ": none of the " + std::to_string(seen) + " audio files in " + folder.filename().string() +
+                     " has its content",
+                 "show another folder, or choose another impulse"};
 }
 
 Result<RigDocument> SessionFolder::loadRig(const std::string& file, Unknown unknown,

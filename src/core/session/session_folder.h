@@ -77,6 +77,13 @@ public:
     /// Copies an impulse into impulses/ where it is not there yet; its relative name.
     Result<std::string> importImpulse(const std::filesystem::path& file);
     std::vector<std::string> impulseFiles() const;
+    /// Looks through a folder and what lies in it for an impulse of this session that is missing, by its content
+    /// whatever its name, and puts it back in its place; where it was. The session's own impulses are looked through,
+    /// too. Cost: the audio files there are read once. @error FileMissing where it is not there, or where nothing is
+    /// known of its content; Cancelled
+    static Result<std::filesystem::path> restoreImpulse(const std::filesystem::path& session, const std::string& name,
+                                                        const std::filesystem::path& folder,
+                                                        const Progress& progress = {});
     /// Reads a rig of this session. @error as readRig
     Result<RigDocument> loadRig(const std::string& file, Unknown unknown, std::vector<std::string>& warnings) const;
 

@@ -47,6 +47,9 @@ RigBench::RigBench(const BenchContext& context, QWidget* parent) : Bench(context
         return QFileDialog::getOpenFileName(this, tr("Bring an impulse in"), QString(),
                                             tr("Audio (*.wav *.aif *.aiff *.flac)"));
     };
+    askFolder = [this] {
+        return QFileDialog::getExistingDirectory(this, tr("Look for the missing impulse in a folder"));
+    };
     build();
     connect(&session(), &SessionModel::rigChanged, this, &RigBench::refresh);
     connect(&session(), &SessionModel::pathChanged, this, [this] {
@@ -211,7 +214,10 @@ QWidget* RigBench::buildChainRow()
     return row;
 }
 
-bool RigBench::isBusy() const { return chainTask_.isBusy() || joinTask_.isBusy() || stage_->isBusy(); }
+bool RigBench::isBusy() const
+{
+    return chainTask_.isBusy() || joinTask_.isBusy() || lookTask_.isBusy() || stage_->isBusy();
+}
 
 std::optional<RigBench::Other> RigBench::other() const
 {
@@ -308,6 +314,39 @@ void RigBench::bringImpulse(const QString& key)
         return void(
             emit failed(QString::fromStdString(name.error().message), QString::fromStdString(name.error().remedy)));
     setControl(key, QString::fromStdString(*name));
+}
+
+/// By their content: what was renamed or moved is found again.
+void RigBench::lookForImpulses()
+{
+    std::vector<std::string> missing;
+    const auto look = [&](const auto& self, const RigChain& chain) -> void {
+        for (const RigNode& node : chain) {
+            for (const RigChain& lane : node.lanes) self(self, lane);
+            const auto file = node.values.find("file");
+            if (node.type != "impulse" || file == node.values.end()) continue;
+            const auto& name = std::get<std::string>(file->second);
+            if (!std::filesystem::exists(session().folder().path() / name)) missing.push_back(name);
+        }
+    };
+    look(look, rig_.chain);
+    const QString folder = missing.empty() ? QString() : askFolder();
+    if (folder.isEmpty()) return;
+    lookTask_.run<std::optional<Error>>(
+        tr("Looking for the impulse"),
+        [missing, where = std::filesystem::path(folder.toStdString()),
+         own = session().folder().path()](const Progress& p) {
+            std::optional<Error> trouble;
+            for (const std::string& name : missing)
+                if (const auto found = SessionFolder::restoreImpulse(own, name, where, p); !found)
+                    trouble = found.error();
+            return trouble;
+        },
+        [this](std::optional<Error> trouble) {
+            if (trouble) emit failed(QString::fromStdString(trouble->message), QString::fromStdString(trouble->remedy));
+            refresh();
+            emit auditionChanged();
+        });
 }
 
 void RigBench::writeLine()
@@ -560,6 +599,8 @@ void RigBench::findings(FindingsPanel& panel) const
             if (std::ranges::find(told.warnings, w) == told.warnings.end()) told.warnings.push_back(w);
         const auto di = session().diStamp(*session().take());
         found = rigFindings(told, rig_, di, session().layer()->name);
+        remedies["rig.missing"] = {tr("Look for it in a folder"),
+                                   [self = const_cast<RigBench*>(this)] { self->lookForImpulses(); }};
         if (rig_.di && di) {
             const LevelTransfer transfer = levelTransfer(*rig_.di, *di);
             auto* self = const_cast<RigBench*>(this);

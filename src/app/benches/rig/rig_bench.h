@@ -27,6 +27,7 @@ public:
     void chooseStage(int stage); ///< from 0
     /// Asks for an impulse file; replaced in tests.
     std::function<QString()> askImpulse;
+    std::function<QString()> askFolder; ///< in which a missing impulse is looked for; replaced in tests
 
 private:
     void build();
@@ -53,6 +54,7 @@ private:
     std::optional<Other> other() const;
     void showDifference(const QString& more);
     void fillOthers();
+    void lookForImpulses();
     void addLane();
     void changeJoined(const QString& text, core::RigDocument rig, std::size_t split, core::RigChain alone);
     core::RigNode* chosenNode();
@@ -76,7 +78,7 @@ private:
     QDoubleSpinBox* output_;
     QPushButton *bypass_, *earlier_, *later_, *remove_, *leave_, *drop_;
     QLabel* outputLabel_;
-    TaskRunner chainTask_, joinTask_;
+    TaskRunner chainTask_, joinTask_, lookTask_;
     bool refreshing_ = false;
 };
 

@@ -1,3 +1,4 @@
+#include "core/rig/compiled_rig.h"
 #include "core/rig/nodes/nodes.h"
 #include "core/signal/biquad.h"
 #include "core/signal/fractional_delay.h"
@@ -19,7 +20,8 @@ enum class Sides { One, Two, PingPong };
 
 /// Echoes. One: each channel has its own line. Two: the left line at the time, the right one at another. Ping-pong:
 /// what comes in goes to the left line, each line feeds the other one. In the loop stand a low and a high cut, so every
-/// repeat is thinner than the one before; the time may waver; while somebody plays, the wet sound may step back.
+/// repeat is thinner than the one before; the time may waver; while somebody plays, the wet sound may step back. With a
+/// feedback of 1 and more the echoes grow until the loop holds them, as the end of a supply would.
 class Delay final : public NodeProcessor {
 public:
     struct Dials {
@@ -57,6 +59,7 @@ public:
             if (line.high) line.high->reset();
         }
         phase_ = held_ = shown_ = 0.0;
+        ranAway_ = false;
     }
     void takeOver(const NodeProcessor& other) noexcept override
     {
@@ -73,9 +76,11 @@ public:
     double tailSeconds() const noexcept override
     {
         const double longest = std::max(d_.seconds, d_.sides == Sides::Two ? d_.other : 0.0) + d_.waverS;
+        if (d_.feedback >= 1.0) return CompiledRig::kLongestTailS;
         if (d_.feedback <= 0.0) return longest * (d_.sides == Sides::PingPong ? 2.0 : 1.0);
         return longest * (1.0 + std::ceil(-90.0 / (20.0 * std::log10(d_.feedback))));
     }
+    bool ranAway() const noexcept override { return ranAway_; }
     void process(AudioBlock& block) noexcept override
     {
         if (block.channels < lines_.size()) {
@@ -100,6 +105,11 @@ public:
             for (std::size_t c = 0; c < n; ++c) {
                 double into = in[c] + d_.feedback * back[c];
                 if (d_.sides == Sides::PingPong) into = (c == 0 ? mid : 0.0) + d_.feedback * back[1 - c];
+                if (d_.feedback >= 1.0 && std::abs(into) > kFreeV) {
+                    into = std::copysign(
+                        kFreeV + (kMostV - kFreeV) * std::tanh((std::abs(into) - kFreeV) / (kMostV - kFreeV)), into);
+                    ranAway_ = true;
+                }
                 lines_[c].still ? lines_[c].still->write(float(into)) : lines_[c].moving->write(float(into));
             }
             if (d_.sides == Sides::PingPong) // each line's first repeat would be alone by the feedback's factor
@@ -117,6 +127,7 @@ public:
 
 private:
     static constexpr double kDuckAttackS = 0.01, kDuckReleaseS = 0.25;
+    static constexpr double kFreeV = 20.0, kMostV = 30.0; // the loop bends from one to the other
 
     struct Line {
         double samples = 0.0;
@@ -141,6 +152,7 @@ private:
     double rate_ = 48000.0, fall_ = 0.0, rise_ = 0.0;
     std::vector<Line> lines_;
     double phase_ = 0.0, held_ = 0.0, wetHeld_ = 1e-9, shown_ = 0.0;
+    bool ranAway_ = false;
 };
 
 Result<double> secondsOf(const ParameterValues& v, const char* key)
@@ -179,7 +191,8 @@ NodeType delayNode()
             .channels = "any; sides, pingpong: 1 to 2",
             .parameters = {timeSpec("time", "1/8d", "433ms, 0.433s, or a note value of the tempo: 1/4, 1/8d, 1/8t"),
                            numberSpec("tempo", "BPM", 20.0, 400.0, "120", "quarter notes a minute, for note values"),
-                           numberSpec("feedback", "", 0.0, 0.98, "0.35", "ratio of one repeat to the one before"),
+                           numberSpec("feedback", "", 0.0, 1.1, "0.35",
+                                      "ratio of one repeat to the one before; from 1 on they grow until they are held"),
                            mixSpec("0.2"),
                            choiceSpec("sides", {"one", "two", "pingpong"}, "one",
                                       "two: the right side at its own time; pingpong: from side to side"),
