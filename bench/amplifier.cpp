@@ -28,7 +28,8 @@ std::unique_ptr<NodeProcessor> make(const std::string& voice, double drive, Effo
     values["voice"] = voice;
     values["drive"] = drive;
     auto made = std::move(type.make(values, {}).value());
-    made->prepare({.rateHz = kRate, .maxBlock = kBlock, .channels = 1, .effort = effort});
+    made->prepare(
+        {.rateHz = kRate, .maxBlock = kBlock, .channels = 1, .live = effort == Effort::Playing, .effort = effort});
     return made;
 }
 
@@ -96,7 +97,8 @@ int main()
                 const auto x = played(*node, hz, 0.3, 2.0);
                 workS += now() - began;
                 seconds += 3.0;
-                text += fmt::format("  {} Hz {:.1f} dB (reach {:.0f})", hz, aliasesDb(x, hz), kind.reach[std::size_t(i)]);
+                text +=
+                    fmt::format("  {} Hz {:.1f} dB (reach {:.0f})", hz, aliasesDb(x, hz), kind.reach[std::size_t(i)]);
             }
             fmt::print("{:<6} {:<8} {}; {:.1f} x real time; made in {:.0f} ms, with drive moved {:.0f} ms\n", voice,
                        kind.name, text, seconds / workS, 1000.0 * madeS, 1000.0 * againS);

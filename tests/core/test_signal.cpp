@@ -21,6 +21,9 @@ private slots:
     void convolutionDoesNotDependOnBlocks();
     void oversamplerIsTransparent_data();
     void oversamplerIsTransparent();
+    void oversamplerForPlayingIsEarly_data();
+    void oversamplerForPlayingIsEarly();
+    void oversamplerForPlayingStopsWhatFolds();
     void saturatorFollowsItsShape_data();
     void saturatorFollowsItsShape();
     void saturatorDoesNotAlias_data();
@@ -100,6 +103,48 @@ void TestSignal::oversamplerIsTransparent()
     const std::size_t late = over.latency();
     for (std::size_t i = 2000; i < x.size(); ++i)
         QVERIFY(std::abs(y[i] - x[i - late]) < 2e-5f); // 110 dB filters: the latency is true
+}
+
+void TestSignal::oversamplerForPlayingIsEarly_data() { oversamplerIsTransparent_data(); }
+
+void TestSignal::oversamplerForPlayingIsEarly()
+{
+    QFETCH(double, hz);
+    QFETCH(int, factor);
+    Oversampler over(std::size_t(factor), Oversampler::Phase::Least), linear{std::size_t(factor)};
+    QVERIFY2(over.latency() <= 16 && linear.latency() > 40, qPrintable(QString::number(over.latency())));
+    over.prepare(256);
+    const auto x = test::sine(hz, 0.5, 48000.0, 0.5);
+    std::vector<float> y(x.size());
+    for (std::size_t at = 0; at < x.size(); at += 256) {
+        const std::size_t n = std::min<std::size_t>(256, x.size() - at);
+        over.down(over.up(std::span(x).subspan(at, n)), std::span(y).subspan(at, n));
+    }
+    // The same size, whatever the phase; at low frequency it is late by what it tells.
+    const std::vector<float> settled(y.end() - 19200, y.end());
+    QVERIFY(std::abs(test::amplitudeAt(settled, hz, 48000.0) / 0.5 - 1.0) < 2e-4);
+    if (hz > 1000.0) return;
+    const std::size_t late = over.latency();
+    const double slope = 2.0 * std::numbers::pi * hz / 48000.0 * 0.5; // of the sine, for each frame
+    const double off = 0.5 / factor + 0.02; // the latency is whole: half a sample of the highest rate either way
+    for (std::size_t i = 2000; i < x.size(); ++i) QVERIFY(std::abs(y[i] - x[i - late]) < off * slope + 2e-5);
+}
+
+void TestSignal::oversamplerForPlayingStopsWhatFolds()
+{
+    // Down from eight times: what lies over half the base rate must not come back.
+    for (const double hz : {24200.0, 30000.0, 46000.0, 60000.0, 100000.0, 150000.0, 190000.0}) {
+        Oversampler over(8, Oversampler::Phase::Least);
+        over.prepare(256);
+        auto high = test::sine(hz, 1.0, 384000.0, 0.2);
+        std::vector<float> out(high.size() / 8);
+        for (std::size_t at = 0; at + 256 <= out.size(); at += 256)
+            over.down(std::span(high).subspan(8 * at, 2048), std::span(out).subspan(at, 256));
+        float most = 0.0f;
+        for (std::size_t i = 1000; i + 256 < out.size(); ++i) most = std::max(most, std::abs(out[i]));
+        QVERIFY2(20.0 * std::log10(most) < -95.0,
+                 qPrintable(QString("%1 Hz: %2").arg(hz).arg(20.0 * std::log10(most))));
+    }
 }
 
 void TestSignal::saturatorFollowsItsShape_data()

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/signal/oversampler.h"
 #include "core/units/result.h"
 
 #include <filesystem>
@@ -33,6 +34,7 @@ struct PrepareSpec {
     bool live = false;           ///< somebody plays: no delay that can be avoided, at more work
     Effort effort = Effort::Full;
     std::size_t diLate = 0; ///< frames by which what comes in is later than AudioBlock::di
+    Oversampler::Phase phase() const noexcept { return live ? Oversampler::Phase::Least : Oversampler::Phase::Linear; }
 };
 
 /// A node at work. Phases: prepare (control thread, allocates) -> process (audio thread, any block length up to

@@ -1,11 +1,14 @@
 #include "core/signal/oversampler.h"
 
+#include "core/signal/minimum_phase.h"
 #include "core/signal/window.h"
 #include "core/units/vectorised.h"
 
 #include <algorithm>
+#include <array>
 #include <cassert>
 #include <cmath>
+#include <complex>
 #include <numbers>
 
 namespace gristle::core {
@@ -91,38 +94,44 @@ void HalfBand::down(std::span<const float> in, std::span<float> out) noexcept
     std::copy_n(other_.begin() + long(out.size()), half, other_.begin());
 }
 
-FullStopHalver::FullStopHalver()
+PolyphaseFir::PolyphaseFir(std::span<const float> taps)
 {
-    constexpr double kPass = 0.375 / 2.0, kStop = 0.5 / 2.0, kDown = 100.0; // of the higher rate
-    const double length = (kDown - 7.95) / (2.285 * 2.0 * std::numbers::pi * (kStop - kPass)) + 1.0;
-    const auto quarter =
-        static_cast<std::size_t>(std::ceil((length - 1.0) / 4.0)); // 4 m + 1 taps: a whole delay in the lower rate
-    const double middle = 2.0 * double(quarter), beta = kaiserBeta(kDown);
-    std::vector<double> taps(4 * quarter + 1);
     double sum = 0.0;
     for (std::size_t k = 0; k < taps.size(); ++k) {
-        const double t = double(k) - middle;
-        taps[k] = (kPass + kStop) * sinc((kPass + kStop) * t) * kaiserAt(t / (middle + 1.0), beta);
-        sum += taps[k];
+        (k % 2 == 0 ? even_ : odd_).push_back(taps[k]);
+        delay_ += double(k) * double(taps[k]);
+        sum += double(taps[k]);
     }
-    for (std::size_t k = 0; k < taps.size(); ++k) // symmetric, so that reversing changes nothing
-        (k % 2 == 0 ? even_ : odd_).push_back(static_cast<float>(taps[k] / sum));
+    delay_ /= sum;
+    std::ranges::reverse(even_);
+    std::ranges::reverse(odd_);
 }
 
-void FullStopHalver::prepare(std::size_t maxFrames)
+void PolyphaseFir::prepare(std::size_t maxFrames)
 {
-    evenPast_.assign(even_.size() - 1 + maxFrames, 0.0f);
+    evenPast_.assign(even_.size() + maxFrames, 0.0f);
     oddPast_.assign(odd_.size() + maxFrames, 0.0f);
     work_.assign(maxFrames, 0.0f);
 }
 
-void FullStopHalver::reset() noexcept
+void PolyphaseFir::reset() noexcept
 {
     std::ranges::fill(evenPast_, 0.0f);
     std::ranges::fill(oddPast_, 0.0f);
 }
 
-void FullStopHalver::down(std::span<const float> in, std::span<float> out) noexcept
+void PolyphaseFir::up(std::span<const float> in, std::span<float> out) noexcept
+{
+    const std::size_t past = even_.size() - 1, n = in.size(); // the even taps are as many or one more
+    std::ranges::copy(in, evenPast_.begin() + long(past));
+    filter(evenPast_.data(), even_.data(), even_.size(), work_.data(), n);
+    for (std::size_t i = 0; i < n; ++i) out[2 * i] = 2.0f * work_[i];
+    filter(evenPast_.data() + (even_.size() - odd_.size()), odd_.data(), odd_.size(), work_.data(), n);
+    for (std::size_t i = 0; i < n; ++i) out[2 * i + 1] = 2.0f * work_[i];
+    std::copy_n(evenPast_.begin() + long(n), past, evenPast_.begin());
+}
+
+void PolyphaseFir::down(std::span<const float> in, std::span<float> out) noexcept
 {
     const std::size_t n = out.size();
     for (std::size_t i = 0; i < n; ++i) {
@@ -142,35 +151,103 @@ constexpr double kAttenuationDb = 110.0;
 /// Transition bands of the doublings: what folds below half the base rate is stopped; the first one upwards has only
 /// images to stop.
 constexpr double kTransitions[] = {0.083, 0.25, 0.375, 0.4375, 0.46875};
+constexpr std::size_t kDelaying = 2; // doublings whose delay counts
+
+/// Linear-phase lowpass (Kaiser), 4 m + 1 taps: a whole delay in the lower rate. @param pass, stop  of the rate
+std::vector<float> lowPassTaps(double pass, double stop, double attenuationDb)
+{
+    const double length = (attenuationDb - 7.95) / (2.285 * 2.0 * std::numbers::pi * (stop - pass)) + 1.0;
+    const auto quarter = static_cast<std::size_t>(std::ceil((length - 1.0) / 4.0));
+    const double middle = 2.0 * double(quarter), beta = kaiserBeta(attenuationDb);
+    std::vector<double> taps(4 * quarter + 1);
+    double sum = 0.0;
+    for (std::size_t k = 0; k < taps.size(); ++k) {
+        const double t = double(k) - middle;
+        taps[k] = (pass + stop) * sinc((pass + stop) * t) * kaiserAt(t / (middle + 1.0), beta);
+        sum += taps[k];
+    }
+    std::vector<float> out;
+    for (const double tap : taps) out.push_back(static_cast<float>(tap / sum));
+    return out;
+}
+
+/// Stops all of what would fold: pass band to 0.375 of the lower rate, stop band from 0.5 on, 100 dB down. Behind a
+/// nonlinear stage, where there is something to fold.
+std::vector<float> fullStopTaps() { return lowPassTaps(0.375 / 2.0, 0.5 / 2.0, 100.0); }
+
+/// The same magnitudes, as early as they can be.
+std::vector<float> earliest(const std::vector<float>& taps)
+{
+    constexpr double kRate = 96000.0; // any: only parts of it count
+    const auto gainAt = [&](double hz) {
+        std::complex<double> sum{};
+        for (std::size_t k = 0; k < taps.size(); ++k)
+            sum += double(taps[k]) * std::polar(1.0, -2.0 * std::numbers::pi * hz * double(k) / kRate);
+        return std::abs(sum);
+    };
+    auto out = minimumPhase(gainAt, kRate, taps.size());
+    double sum = 0.0;
+    for (const float tap : out) sum += double(tap);
+    for (float& tap : out) tap = static_cast<float>(double(tap) / sum);
+    return out;
+}
+
+/// The taps for playing, worked out once.
+struct QuickTaps {
+    std::vector<float> down = earliest(fullStopTaps());
+    std::array<std::vector<float>, kDelaying> band;
+    QuickTaps()
+    {
+        for (std::size_t k = 0; k < kDelaying; ++k)
+            band[k] = earliest(lowPassTaps(0.25 - kTransitions[k] / 2.0, 0.25 + kTransitions[k] / 2.0, kAttenuationDb));
+    }
+    static const QuickTaps& all()
+    {
+        static const QuickTaps taps;
+        return taps;
+    }
+};
 
 } // namespace
 
-Oversampler::Oversampler(std::size_t factor)
+Oversampler::Oversampler(std::size_t factor, Phase phase)
 {
     assert(factor == 2 || factor == 4 || factor == 8 || factor == 16 || factor == 32);
+    static const std::vector<float> fullStop = fullStopTaps();
     for (std::size_t k = 0; (std::size_t(2) << k) <= factor; ++k) {
-        up_.emplace_back(kAttenuationDb, kTransitions[k]);
-        if (k > 0) down_.emplace_back(kAttenuationDb, kTransitions[k]);
+        if (phase == Phase::Least && k < kDelaying) {
+            const QuickTaps& quick = QuickTaps::all();
+            up_.emplace_back(PolyphaseFir(quick.band[k]));
+            down_.emplace_back(PolyphaseFir(k == 0 ? quick.down : quick.band[k]));
+        } else {
+            up_.emplace_back(HalfBand(kAttenuationDb, kTransitions[k]));
+            if (k == 0)
+                down_.emplace_back(PolyphaseFir(fullStop));
+            else
+                down_.emplace_back(HalfBand(kAttenuationDb, kTransitions[k]));
+        }
     }
     pad_.assign((factor - delayInHighest() % factor) % factor, 0.0f);
 }
 
 std::size_t Oversampler::delayInHighest() const noexcept
 {
-    std::size_t out = up_[0].delay() + first_.delay();
-    for (std::size_t k = 1; k < up_.size(); ++k) out = 2 * out + up_[k].delay() + down_[k - 1].delay();
-    return out;
+    double out = 0.0;
+    for (std::size_t k = 0; k < up_.size(); ++k) {
+        out *= 2.0;
+        for (const Band* band : {&up_[k], &down_[k]})
+            out += std::visit([](const auto& b) { return double(b.delay()); }, *band);
+    }
+    return static_cast<std::size_t>(std::llround(out));
 }
 
 std::size_t Oversampler::latency() const noexcept { return (delayInHighest() + pad_.size()) / factor(); }
 
 void Oversampler::prepare(std::size_t maxFrames)
 {
-    first_.prepare(maxFrames);
     work_.resize(up_.size());
     for (std::size_t k = 0; k < up_.size(); ++k) {
-        up_[k].prepare(maxFrames << k);
-        if (k > 0) down_[k - 1].prepare(maxFrames << k);
+        for (Band* band : {&up_[k], &down_[k]}) std::visit([&](auto& b) { b.prepare(maxFrames << k); }, *band);
         work_[k].assign(maxFrames << (k + 1), 0.0f);
     }
     padWork_.assign(factor() * maxFrames + pad_.size(), 0.0f);
@@ -179,8 +256,7 @@ void Oversampler::prepare(std::size_t maxFrames)
 void Oversampler::reset() noexcept
 {
     for (auto* bands : {&up_, &down_})
-        for (HalfBand& band : *bands) band.reset();
-    first_.reset();
+        for (Band& band : *bands) std::visit([](auto& b) { b.reset(); }, band);
     std::ranges::fill(pad_, 0.0f);
 }
 
@@ -190,7 +266,7 @@ std::span<float> Oversampler::up(std::span<const float> in) noexcept
     for (std::size_t k = 0; k < up_.size(); ++k) {
         const std::span<const float> low = k == 0 ? in : std::span<const float>(high);
         high = {work_[k].data(), 2 * low.size()};
-        up_[k].up(low, high);
+        std::visit([&](auto& band) { band.up(low, high); }, up_[k]);
     }
     return high;
 }
@@ -202,12 +278,11 @@ void Oversampler::down(std::span<float> high, std::span<float> out) noexcept
     std::ranges::copy(high, padWork_.begin() + long(pad_.size()));
     std::copy_n(padWork_.begin() + long(n), pad_.size(), pad_.begin());
     std::span<float> now(padWork_.data(), n);
-    for (std::size_t k = down_.size(); k > 0; --k) {
-        const std::span<float> low(work_[k - 1].data(), now.size() / 2);
-        down_[k - 1].down(now, low);
+    for (std::size_t k = down_.size(); k-- > 0;) {
+        const std::span<float> low = k == 0 ? out : std::span<float>(work_[k - 1].data(), now.size() / 2);
+        std::visit([&](auto& band) { band.down(now, low); }, down_[k]);
         now = low;
     }
-    first_.down(now, out);
 }
 
 } // namespace gristle::core

@@ -2,6 +2,7 @@
 
 #include <cstddef>
 #include <span>
+#include <variant>
 #include <vector>
 
 namespace gristle::core {
@@ -25,29 +26,35 @@ private:
     std::vector<float> work_;
 };
 
-/// Halves the rate with a linear-phase filter that stops all of what would fold: pass band to 0.375 of the lower rate,
-/// stop band from 0.5 on, 100 dB down (Kaiser). Only behind a nonlinear stage, where there is something to fold.
-class FullStopHalver {
+/// One doubling of the rate by any FIR, up or down, any block lengths.
+class PolyphaseFir {
 public:
-    FullStopHalver();
-    void prepare(std::size_t maxFrames); ///< of the lower rate; allocates
-    void down(std::span<const float> in, std::span<float> out) noexcept;
-    std::size_t delay() const noexcept { return 2 * (even_.size() - 1) / 2; } ///< in frames of the higher rate
+    explicit PolyphaseFir(std::span<const float> taps);                  ///< at the higher rate, their sum 1
+    void prepare(std::size_t maxFrames);                                 ///< of the lower rate; allocates
+    void up(std::span<const float> in, std::span<float> out) noexcept;   ///< out: twice as long
+    void down(std::span<const float> in, std::span<float> out) noexcept; ///< in: twice as long
+    double delay() const noexcept { return delay_; } ///< in frames of the higher rate, at low frequency
     void reset() noexcept;
 
 private:
+    double delay_ = 0.0;
     std::vector<float> even_, odd_; ///< the taps for even and odd samples, reversed
     std::vector<float> evenPast_, oddPast_, work_;
 };
 
 /// Raises the rate 2, 4, 8, 16 or 32 times and lowers it again, for nonlinear work in between. Pass band flat to 0.375
-/// of the rate (18 kHz at 48 kHz), aliases 100 dB down. Latency of both ways together is a whole number of frames.
+/// of the rate (18 kHz at 48 kHz), aliases 100 dB down: what would fold is stopped from half the rate on. Latency of
+/// both ways together is a whole number of frames.
 class Oversampler {
 public:
+    /// Linear: all frequencies are late alike, some 58 frames at eight times. Least: as early as the same magnitudes
+    /// allow, some 13, the highest later than the others; for playing.
+    enum class Phase { Linear, Least };
+
     /// The factor that brings a rate to 384 kHz or near it: what folds from there does not depend on the base rate.
     static std::size_t factorFor(double rateHz) noexcept { return rateHz < 66150.0 ? 8 : rateHz < 132300.0 ? 4 : 2; }
 
-    explicit Oversampler(std::size_t factor = 8); ///< 2, 4, 8, 16 or 32
+    explicit Oversampler(std::size_t factor = 8, Phase phase = Phase::Linear); ///< 2, 4, 8, 16 or 32
     std::size_t factor() const noexcept { return std::size_t(1) << (up_.size()); }
     void prepare(std::size_t maxFrames);                             ///< allocates
     std::span<float> up(std::span<const float> in) noexcept;         ///< factor() samples for each, until the next call
@@ -56,10 +63,10 @@ public:
     void reset() noexcept;
 
 private:
+    using Band = std::variant<HalfBand, PolyphaseFir>;
     std::size_t delayInHighest() const noexcept;
 
-    std::vector<HalfBand> up_, down_; ///< from the base rate on; the first halving to it is first_
-    FullStopHalver first_;
+    std::vector<Band> up_, down_;          ///< from the base rate on
     std::vector<std::vector<float>> work_; ///< at twice the rate, four times ...
     std::vector<float> pad_;               ///< the delay that makes the latency whole, in the highest rate
     std::vector<float> padWork_;

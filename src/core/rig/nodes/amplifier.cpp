@@ -38,8 +38,8 @@ struct Dials {
 
 class Side {
 public:
-    Side(const Dials& dials, double rateHz)
-        : over_(Oversampler::factorFor(rateHz)),
+    Side(const Dials& dials, double rateHz, Oversampler::Phase phase)
+        : over_(Oversampler::factorFor(rateHz), phase),
           tone_(ToneStackParts{}, {dials.bass / 10.0, dials.middle / 10.0, dials.treble / 10.0},
                 rateHz * double(over_.factor()))
     {
@@ -106,7 +106,7 @@ public:
     void prepare(const PrepareSpec& spec) override
     {
         sides_.clear();
-        for (std::size_t c = 0; c < spec.channels; ++c) sides_.emplace_back(dials_, spec.rateHz);
+        for (std::size_t c = 0; c < spec.channels; ++c) sides_.emplace_back(dials_, spec.rateHz, spec.phase());
     }
     void reset() noexcept override
     {

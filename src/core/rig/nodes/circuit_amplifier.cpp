@@ -29,7 +29,8 @@ public:
                                    : spec.effort == Effort::Draft ? std::max<std::size_t>(2, playing / 2)
                                                                   : playing;
         for (std::size_t c = 0; c < spec.channels; ++c) {
-            sides_.push_back({Oversampler(factor), CircuitSolver(netlist_, spec.rateHz * double(factor))});
+            sides_.push_back(
+                {Oversampler(factor, spec.phase()), CircuitSolver(netlist_, spec.rateHz * double(factor))});
             sides_.back().over.prepare(kChunk);
         }
     }

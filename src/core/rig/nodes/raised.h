@@ -21,7 +21,7 @@ public:
         const std::size_t factor = times_ * Oversampler::factorFor(spec.rateHz);
         sides_.clear();
         for (std::size_t c = 0; c < spec.channels; ++c) {
-            Side& side = sides_.emplace_back(Side{Oversampler(factor), work_});
+            Side& side = sides_.emplace_back(Side{Oversampler(factor, spec.phase()), work_});
             side.over.prepare(kChunk);
             side.work.prepare(spec.rateHz * double(factor), kChunk * factor);
         }

@@ -28,7 +28,7 @@ public:
         sides_.clear();
         for (std::size_t c = 0; c < spec.channels; ++c) {
             Side& side = sides_.emplace_back();
-            side.oversampler = Oversampler(Oversampler::factorFor(spec.rateHz));
+            side.oversampler = Oversampler(Oversampler::factorFor(spec.rateHz), spec.phase());
             side.oversampler.prepare(kChunk);
             side.shape.prepare(kChunk * side.oversampler.factor());
             side.coupling = OnePole::highPass(kCouplingHz, spec.rateHz);
