@@ -367,6 +367,7 @@ void RigBench::chooseStage(int stage)
 
 void RigBench::refresh()
 {
+    joinTask_.cancel(); // what it works on is no longer what there is
     if (!session().isOpen()) return;
     refreshing_ = true;
     warnings_.clear();

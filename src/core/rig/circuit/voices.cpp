@@ -172,13 +172,15 @@ Node tightCascade(Netlist& n, Node in, const AmplifierControls& c)
 
 } // namespace
 
-Netlist amplifierNetlist(Voice voice, const AmplifierControls& c, const Sag& sag)
+Netlist amplifierNetlist(Voice voice, const AmplifierControls& c, const Sag& sag, AmplifierPart part)
 {
     Netlist n;
     const Node in = n.node();
     n.setInput(in);
-    const Node preamp = voice == Voice::CleanHeadroom ? cleanHeadroom(n, in, c) : tightCascade(n, in, c);
-    n.setOutput(addPowerStage(n, preamp, c, sag));
+    const Node preamp = part == AmplifierPart::Power    ? in
+                        : voice == Voice::CleanHeadroom ? cleanHeadroom(n, in, c)
+                                                        : tightCascade(n, in, c);
+    n.setOutput(part == AmplifierPart::Preamp ? preamp : addPowerStage(n, preamp, c, sag));
     return n;
 }
 

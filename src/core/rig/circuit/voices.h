@@ -18,7 +18,11 @@ struct Sag {
 /// The voices of the amplifier, by what they do. Values of our own from load lines, docs/voices.md.
 enum class Voice { CleanHeadroom, TightCascade };
 
-/// The whole amplifier, from its socket to the loudspeaker's terminals.
-Netlist amplifierNetlist(Voice voice, const AmplifierControls& controls, const Sag& sag = {});
+/// Preamp: from the socket to the master's wiper. Power: from there to the loudspeaker.
+enum class AmplifierPart { Whole, Preamp, Power };
+
+/// The amplifier, from its socket to the loudspeaker's terminals, or a part of it.
+Netlist amplifierNetlist(Voice voice, const AmplifierControls& controls, const Sag& sag = {},
+                         AmplifierPart part = AmplifierPart::Whole);
 
 } // namespace gristle::core

@@ -13,12 +13,15 @@ namespace {
 
 constexpr double kLeastSagOhm = 30.0, kMoreSagOhm = 300.0, kReservoirF = 47e-6;
 constexpr double kSpeakerDb = -30.0; // DESIGN.md: the loudspeaker's voltage less a fixed 30 dB
+constexpr double kLineDb = -20.0;    // line level against what a preamp gives a power stage
 constexpr std::size_t kChunk = 128;  // base frames at a time: the raised work stays in the first cache
 
 /// A voice at work: its netlist solved at a raised rate. Each channel has an amplifier of its own.
 class CircuitAmplifier final : public NodeProcessor {
 public:
-    CircuitAmplifier(Netlist netlist, double gain) : netlist_(std::move(netlist)), gain_(static_cast<float>(gain)) {}
+    CircuitAmplifier(Netlist netlist, double inDb, double outDb)
+        : netlist_(std::move(netlist)), inGain_(dbToAmplitude(inDb)), outGain_(static_cast<float>(dbToAmplitude(outDb)))
+    {}
 
     void prepare(const PrepareSpec& spec) override
     {
@@ -60,7 +63,7 @@ public:
                 const std::span<float> x(block.channel[c] + at, std::min(kChunk, block.frames - at));
                 Side& side = sides_[c];
                 const auto high = side.over.up(x);
-                for (float& v : high) v = gain_ * static_cast<float>(side.circuit.step(double(v)));
+                for (float& v : high) v = outGain_ * static_cast<float>(side.circuit.step(inGain_ * double(v)));
                 side.over.down(high, x);
             }
     }
@@ -71,7 +74,8 @@ private:
         CircuitSolver circuit;
     };
     Netlist netlist_;
-    float gain_;
+    double inGain_;
+    float outGain_;
     std::vector<Side> sides_;
 };
 
@@ -91,6 +95,12 @@ NodeType circuitAmplifierNode()
                             .initial = "clean",
                             .choices = {"clean", "tight"},
                             .about = "clean: headroom, breaks up late; tight: a cascade with a lean low end"},
+                           {.key = "part",
+                            .label = "part",
+                            .kind = ParameterKind::Choice,
+                            .initial = "whole",
+                            .choices = {"whole", "preamp", "power"},
+                            .about = "preamp: line level comes out behind the master; power: line level goes in there"},
                            dial("drive", "5", "how hard the first stage hits the next"),
                            dial("bass", "5", "low end of the tone stack; interacts with the others"),
                            dial("middle", "5", "middle of the tone stack; interacts with the others"),
@@ -105,8 +115,14 @@ NodeType circuitAmplifierNode()
                                                  at("master"), at("presence"), at("depth")};
                 const Sag sag{kLeastSagOhm + kMoreSagOhm * at("sag") * at("sag"), kReservoirF};
                 const Voice voice = textOf(v, "voice") == "clean" ? Voice::CleanHeadroom : Voice::TightCascade;
-                return std::unique_ptr<NodeProcessor>(std::make_unique<CircuitAmplifier>(
-                    amplifierNetlist(voice, controls, sag), dbToAmplitude(kSpeakerDb)));
+                const std::string& part = textOf(v, "part");
+                const bool isPreamp = part == "preamp", isPower = part == "power";
+                return std::unique_ptr<NodeProcessor>(
+                    std::make_unique<CircuitAmplifier>(amplifierNetlist(voice, controls, sag,
+                                                                        isPreamp  ? AmplifierPart::Preamp
+                                                                        : isPower ? AmplifierPart::Power
+                                                                                  : AmplifierPart::Whole),
+                                                       isPower ? -kLineDb : 0.0, isPreamp ? kLineDb : kSpeakerDb));
             }};
 }
 
