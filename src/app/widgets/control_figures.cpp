@@ -266,18 +266,21 @@ void TravelRuler::paintEvent(QPaintEvent*)
         std::vector<double> ticks;
         for (double v = low; v <= high + 0.1; v += step) ticks.push_back(v);
         area.drawLevels(p, ticks, [](double v) { return numberLabel(v); });
-        double taken = -1e9;
+        std::vector<std::pair<double, QString>> names; // at the curves' ends
         for (const Curve& c : curves_) {
             QPolygonF line;
             for (const QPointF& q : c.points) line << area.point(q.x(), q.y());
             p.setPen(QPen(ink(Token::Ink), 1.6, c.style));
             p.drawPolyline(line);
-            if (line.isEmpty()) continue;
-            double y = std::max(line.back().y(), taken + 15.0);
-            taken = y;
-            p.setFont(Theme::instance().text(TextSize::Small));
-            p.setPen(ink(Token::Ink2));
-            p.drawText(QRectF(r.right() + 6, y - 9, 78, 18), Qt::AlignLeft | Qt::AlignVCenter, c.name);
+            if (!line.isEmpty()) names.emplace_back(line.back().y(), c.name);
+        }
+        std::ranges::sort(names);
+        double taken = -1e9;
+        p.setFont(Theme::instance().text(TextSize::Small));
+        p.setPen(ink(Token::Ink2));
+        for (const auto& [at, name] : names) {
+            taken = std::max(at, taken + 15.0);
+            p.drawText(QRectF(r.right() + 6, taken - 9, 78, 18), Qt::AlignLeft | Qt::AlignVCenter, name);
         }
     }
     const double base = r.bottom() + 12;
