@@ -82,6 +82,7 @@ private slots:
     void rigTellsWhenTheLevelMoved_data();
     void rigTellsWhenTheLevelMoved();
     void rigTellsWhatIsMissing();
+    void rigTellsWhichStageBringsNoise();
     void octavesOfNoise();
     void levelsTravelInVolts();
     void pickupIsMatchedByTheGraphic();
@@ -330,6 +331,23 @@ void TestFindings::rigTellsWhatIsMissing()
     QVERIFY(find(found, "rig.missing") && find(found, "rig.silent_stage"));
     QVERIFY(find(found, "rig.silent_stage")->title.find("delay") != std::string::npos);
     QCOMPARE(found[0].code, std::string("rig.clipped"));
+}
+
+void TestFindings::rigTellsWhichStageBringsNoise()
+{
+    // 70 dB apart at the input; the gain moves both, the second stage lifts the noise by 25 dB more than the playing.
+    std::vector<Rung> rungs(3);
+    rungs[0] = {"input", false, -10.0, 0.0, -80.0, {}};
+    rungs[1] = {"gain", false, 10.0, 20.0, -60.0, {}};
+    rungs[2] = {"fuzz", false, 5.0, 10.0, -40.0, {}};
+    const auto found = rigNoiseFinding(rungs, "rig");
+    QVERIFY(found && found->severity == Severity::Note);
+    QCOMPARE(*found->measured, 45.0);
+    QVERIFY(found->message.find("fuzz takes 25 dB") != std::string::npos);
+    rungs[2].restDbu = -30.0;
+    QVERIFY(rigNoiseFinding(rungs, "rig")->severity == Severity::Fix); // 35 dB
+    rungs[1].restDbu.reset();
+    QVERIFY(!rigNoiseFinding(rungs, "rig") && !rigNoiseFinding({}, "rig")); // nothing is said of what is not known
 }
 
 void TestFindings::octavesOfNoise()

@@ -102,4 +102,48 @@ std::vector<Finding> rigFindings(const RenderReport& report, const RigDocument& 
     return out;
 }
 
+std::optional<Finding> rigNoiseFinding(const std::vector<Rung>& rungs, const std::string& subject)
+{
+    constexpr double kEnoughDb = 40.0, kToldDb = 3.0, kHighestDb = 90.0;
+    if (rungs.empty() || !std::ranges::all_of(rungs, [](const Rung& r) { return r.restDbu.has_value(); }))
+        return std::nullopt;
+    // Where noise grows most over the signal: the place for a gate, or for less gain.
+    const auto apartAt = [](const Rung& r) { return r.playingDbu - *r.restDbu; };
+    double most = 0.0;
+    std::size_t where = 0;
+    for (std::size_t i = 1; i < rungs.size(); ++i)
+        if (const double lost = apartAt(rungs[i - 1]) - apartAt(rungs[i]); lost > most) most = lost, where = i;
+    const double apart = apartAt(rungs.back());
+    const bool isNear = apart < kEnoughDb;
+    return Finding{isNear ? Severity::Fix : Severity::Note,
+                   "rig.noise",
+                   subject,
+                   isNear ? "Noise comes close" : "Noise stays behind",
+                   fmt::format("At the output the noise lies {} dB under the playing{}.", figureText(apart, 0),
+                               most > kToldDb
+                                   ? fmt::format("; {} takes {} dB of it", rungs[where].name, figureText(most, 0))
+                                   : ""),
+                   apart,
+                   kEnoughDb,
+                   "dB",
+                   isNear ? "Take drive back, or capture the DI quieter" : "",
+                   0.0,
+                   kHighestDb,
+                   kEnoughDb,
+                   kHighestDb};
+}
+
+Finding startingPointFinding(const StartingPoint& point)
+{
+    Finding out;
+    out.code = "rig.start";
+    out.severity = Severity::Note;
+    out.title = std::string("Started from: ") + point.title;
+    std::string controls;
+    for (const auto& c : point.controls)
+        controls += fmt::format("{}{} of {} ({})", controls.empty() ? "" : "; ", c.key, c.stage, c.does);
+    out.message = fmt::format("Listen for {}. What matters: {}.", point.listen, controls);
+    return out;
+}
+
 } // namespace gristle::core

@@ -1,15 +1,23 @@
 #pragma once
 
 #include "core/advice/finding.h"
-#include "core/mix/render.h"
+#include "core/mix/rig_ledger.h"
+#include "core/rig/starting_points.h"
 
 namespace gristle::core {
 
 /// What a render tells: rig.missing, rig.clipped, rig.silent_stage, rig.runaway (feedback had to be held),
-/// rig.level_moved (the DI hits the rig otherwise than
-/// the one that it was dialled in on), rig.pickup_differs (its colour is another).
+/// rig.level_moved (the DI hits the rig otherwise than the one that it was dialled in on), rig.pickup_differs (its
+/// colour is another).
 /// @param di  of the take, where it is known
 std::vector<Finding> rigFindings(const RenderReport& report, const RigDocument& rig, const std::optional<DiStamp>& di,
                                  const std::string& subject);
+
+/// rig.noise: how far the noise at rest lies under the playing at the output, and which stage brings it nearest. None
+/// where a level at rest is not known. @param rungs  of the whole chain
+std::optional<Finding> rigNoiseFinding(const std::vector<Rung>& rungs, const std::string& subject);
+
+/// rig.start: what to listen for in a rig that began at a starting point, and its controls that matter.
+Finding startingPointFinding(const StartingPoint& point);
 
 } // namespace gristle::core

@@ -618,29 +618,8 @@ void RigBench::findings(FindingsPanel& panel) const
                 tr("Match level and pickup"),
                 first(tr("Level and pickup matched"), {trimStage(transfer), pickupStage(transfer)})};
         }
-        if (lanePath_.empty() && rungs_.size() == rig_.chain.size() + 1 && rungs_.front().restDbu) {
-            // Where noise grows most over the signal: the place for a gate, or for less gain.
-            double most = 0.0;
-            std::size_t where = 0;
-            for (std::size_t i = 1; i < rungs_.size(); ++i) {
-                const double grows =
-                    (*rungs_[i].restDbu - *rungs_[i - 1].restDbu) - (rungs_[i].playingDbu - rungs_[i - 1].playingDbu);
-                if (grows > most) most = grows, where = i;
-            }
-            const double apart = rungs_.back().playingDbu - *rungs_.back().restDbu;
-            Finding f;
-            f.severity = apart < 40.0 ? Severity::Fix : Severity::Note;
-            f.code = "rig.noise";
-            f.title = apart < 40.0 ? "Noise comes close" : "Noise stays behind";
-            f.message =
-                "At the output the noise lies " + figureText(apart, 0) + " dB under the playing" +
-                (where > 0 && most > 3.0 ? "; " + rungs_[where].name + " takes " + figureText(most, 0) + " dB of it."
-                                         : ".");
-            f.measured = apart, f.target = 40.0, f.unit = "dB", f.low = 0.0, f.high = 90.0, f.targetLow = 40.0,
-            f.targetHigh = 90.0;
-            if (apart < 40.0) f.remedy = "Take drive back, or capture the DI quieter";
-            found.push_back(std::move(f));
-        }
+        if (lanePath_.empty() && rungs_.size() == rig_.chain.size() + 1)
+            if (auto noise = rigNoiseFinding(rungs_, session().layer()->name)) found.push_back(std::move(*noise));
     }
     if (const auto m = session().isOpen() && session().take() ? session().measurement() : nullptr)
         for (std::size_t i = 0; i < rig_.chain.size(); ++i) {
@@ -661,18 +640,8 @@ void RigBench::findings(FindingsPanel& panel) const
             }
             break; // one is told; a second one behind the amplifier wants the same
         }
-    if (const StartingPoint* point = session().isOpen() ? findStartingPoint(rig_.name) : nullptr) {
-        Finding f;
-        f.code = "rig.start";
-        f.severity = Severity::Note;
-        f.title = "Started from: " + rig_.name;
-        f.message = std::string("Listen for ") + point->listen + ". What matters: ";
-        for (const auto& c : point->controls)
-            f.message +=
-                std::string(&c == point->controls.data() ? "" : "; ") + c.key + " of " + c.stage + " (" + c.does + ")";
-        f.message += ".";
-        found.push_back(std::move(f));
-    }
+    if (const StartingPoint* point = session().isOpen() ? findStartingPoint(rig_.name) : nullptr)
+        found.push_back(startingPointFinding(*point));
     panel.show(found, remedies, tr("Choose a rig or add a stage; what each does to the next is measured here."));
 }
 
