@@ -1,6 +1,7 @@
 #include "core/rig/circuit/circuit_solver.h"
 
 #include <Eigen/Dense>
+#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cassert>
 #include <cmath>
@@ -163,14 +164,11 @@ struct Slot {
     std::size_t of; ///< which keeper or tube
 };
 
-/// First the histories, in the order of the nodes, which is about that of the signal, so that what belongs together
-/// lies together; then the currents, two of each tube; the input last.
+/// First the histories; then the currents, two of each tube; the input last.
 std::vector<Slot> slotsOf(const Netlist& n, const std::vector<Keeper>& keepers)
 {
     std::vector<Slot> out;
     for (std::size_t k = 0; k < keepers.size(); ++k) out.push_back({Slot::Kind::History, k});
-    std::ranges::stable_sort(out, {},
-                             [&](const Slot& slot) { return std::max(keepers[slot.of].a, keepers[slot.of].b); });
     for (std::size_t t = 0; t < n.tubes.size(); ++t) {
         out.push_back({Slot::Kind::GridCurrent, t});
         out.push_back({Slot::Kind::PlateCurrent, t});
@@ -188,21 +186,26 @@ public:
     static constexpr std::size_t kLanes = 4;
 
     /// @param rows  each as long as the slots, and its constant behind
-    explicit Rows(const std::vector<std::vector<double>>& rows) : slots_(rows[0].size() - 1)
+    explicit Rows(const std::vector<std::vector<double>>& rows)
+        : slots_(rows[0].size() - 1), size_((rows.size() + kHigh - 1) / kHigh * kHigh)
     {
-        for (std::size_t at = 0; at < rows.size(); at += kHigh)
+        const auto valueAt = [&](std::size_t row, std::size_t i) {
+            return row < rows.size() ? rows[row][i == 0 ? slots_ : i - 1] : 0.0;
+        };
+        for (std::size_t at = 0; at < size_; at += kHigh)
             for (std::size_t i = 0; i <= slots_; ++i)
-                for (std::size_t r = at; r < at + kHigh; ++r)
-                    values_.push_back(r < rows.size() ? rows[r][i == 0 ? slots_ : i - 1] : 0.0);
+                for (std::size_t r = at; r < at + kHigh; r += kLanes)
+                    values_.push_back({{valueAt(r, i), valueAt(r + 1, i), valueAt(r + 2, i), valueAt(r + 3, i)}});
     }
-    std::size_t size() const noexcept { return values_.size() / (slots_ + 1); } ///< of the result, padded
+    std::size_t size() const noexcept { return size_; } ///< of the result, padded
     static Lanes& at(double* from) noexcept { return *reinterpret_cast<Lanes*>(from); }
     static const Lanes& at(const double* from) noexcept { return *reinterpret_cast<const Lanes*>(from); }
     /// Inlined, so that it is made for the processor that its caller is made for.
     [[gnu::always_inline]] inline void times(const double* slots, double* out) const noexcept
     {
         constexpr std::size_t kWide = kHigh / kLanes;
-        const Lanes* lanes = reinterpret_cast<const Lanes*>(values_.data());
+        typedef double Whole __attribute__((vector_size(32)));
+        const Whole* lanes = reinterpret_cast<const Whole*>(values_.data());
         for (double* const end = out + size(); out < end; out += kHigh) {
             // Two slots at a time: a sum waits for the one before it for as long as two slots take otherwise.
             Lanes sum[kWide], odd[kWide]{};
@@ -222,8 +225,11 @@ public:
     }
 
 private:
-    std::size_t slots_;
-    std::vector<double> values_; ///< of kHigh rows after the other: the constants, then those of each slot
+    struct alignas(32) Place { // within one line of the cache
+        double of[kLanes];
+    };
+    std::size_t slots_, size_;
+    std::vector<Place> values_; ///< of kHigh rows after the other: the constants, then those of each slot
 };
 
 /// A tube's port in time. Its current is the mean over the straight line that its voltages go along from the last
@@ -232,46 +238,89 @@ private:
 /// 2016, Reducing the aliasing of nonlinear waveshaping using continuous-time convolution; the mean by the trapezoidal
 /// rule in quarters, as a current of two voltages has no antiderivative in a table.
 struct Port {
-    using Pair = std::array<double, 2>; ///< of grid and plate
+    using Two = TubeTable::Two; ///< of grid and plate
 
-    double grid = 0.0, plate = 0.0;        ///< volts without the currents
-    Pair now{}, mean{}, before{}, third{}; ///< the current there; means of the last line and of the one before it
-    Pair offset{};                         ///< what the table lacks at rest
+    Two volts{};                          ///< without the currents
+    Two now{}, mean{}, before{}, third{}; ///< the current there; means of the last line and of the one before it
+    Two offset{};                         ///< what the table lacks at rest
 
     /// So that a circuit at rest stays there: `now` is what the law says.
     [[gnu::always_inline]] inline void rest(const TubeTable& table) noexcept
     {
-        const Pair found = table.at(grid, plate);
-        for (std::size_t j = 0; j < 2; ++j) {
-            offset[j] = now[j] - found[j];
-            mean[j] = before[j] = third[j] = now[j];
-        }
+        offset = Two{};
+        offset = now - lookUp(table, volts, volts)[0];
+        mean = before = third = now;
     }
-    [[gnu::always_inline]] inline Pair currents(const TubeTable& table, double toGrid, double toPlate) noexcept
+    [[gnu::always_inline]] inline Two currents(const TubeTable& table, Two to) noexcept
     {
-        constexpr double kStraightA = 1e-6, kBentA = 1e-5; // off a straight line
-        Pair next = table.at(toGrid, toPlate), line, out;
-        for (std::size_t j = 0; j < 2; ++j) next[j] += offset[j], line[j] = 0.5 * (now[j] + next[j]);
-        if (std::abs(next[0] - now[0]) + std::abs(next[1] - now[1]) > kStraightA) {
-            const double byGrid = 0.25 * (toGrid - grid), byPlate = 0.25 * (toPlate - plate);
-            Pair middle = table.at(grid + 2.0 * byGrid, plate + 2.0 * byPlate);
-            for (std::size_t j = 0; j < 2; ++j) middle[j] += offset[j] - line[j];
-            if (std::abs(middle[0]) + std::abs(middle[1]) < kBentA) {
-                for (std::size_t j = 0; j < 2; ++j) line[j] += 2.0 / 3.0 * middle[j];
-            } else {
-                const Pair a = table.at(grid + byGrid, plate + byPlate),
-                           c = table.at(toGrid - byGrid, toPlate - byPlate);
-                for (std::size_t j = 0; j < 2; ++j)
-                    line[j] += 0.25 * (a[j] + c[j] + 2.0 * (offset[j] - line[j]) + middle[j]);
-            }
+        constexpr double kBentA = 1e-5; // off a straight line
+        // A parabola through four currents whose neighbours have these means, at its end.
+        constexpr double kLine = 1.875;
+        const Two past = 0.625 * before - 0.125 * third - 1.375 * mean;
+        const Two middle = 0.5 * (volts + to);
+        const auto [next, half] = lookUp(table, to, middle);
+        const Two straight = 0.5 * (now + next), bent = half - straight;
+        Two line = straight + 2.0 / 3.0 * bent;
+        if (std::abs(bent[0]) + std::abs(bent[1]) >= kBentA) {
+            const auto [early, late] = lookUp(table, 0.5 * (volts + middle), 0.5 * (middle + to));
+            line = 0.25 * (early + late + half + straight);
         }
-        for (std::size_t j = 0; j < 2; ++j) {
-            // A parabola through four currents whose neighbours have these means, at its end.
-            out[j] = 1.875 * line[j] - 1.375 * mean[j] + 0.625 * before[j] - 0.125 * third[j];
-            third[j] = before[j];
-            before[j] = mean[j];
+        third = before, before = mean, mean = line, now = next, volts = to;
+        return past + kLine * line;
+    }
+
+private:
+    [[gnu::always_inline]] inline std::array<Two, 2> lookUp(const TubeTable& table, Two a, Two b) const noexcept
+    {
+        const auto [first, second] = table.at(Two{a[0], b[0]}, Two{a[1], b[1]});
+        return {first + offset, second + offset};
+    }
+};
+
+/// The histories as sums of the circuit's own motions, each of which, without currents, only fades or swings by itself:
+/// the next ones take a product for each of them instead of one for each two. Source: the modal form of a linear
+/// system, e.g. Kailath 1980, Linear Systems.
+struct Motions {
+    Matrix toHistories, fromHistories; ///< from motions, and back
+    std::vector<double> keeps;         ///< of each motion, what the next sample has of it
+    std::vector<double> swings;        ///< and what of its neighbour; two neighbours swing together
+
+    /// @param next    what each history has of each in the sample before
+    /// @param scales  of the histories, so that all hold energy alike
+    Motions(const Matrix& next, const Vector& scales)
+    {
+        const long n = next.rows();
+        const Eigen::EigenSolver<Matrix> found(scales.cwiseInverse().asDiagonal() * next * scales.asDiagonal());
+        const Matrix values = found.pseudoEigenvalueMatrix(), vectors = found.pseudoEigenvectors();
+        std::vector<long> order; // those that swing first, so that they stand in pairs
+        for (const bool isSwinging : {true, false})
+            for (long i = 0; i < n; ++i)
+                if ((found.eigenvalues()[i].imag() != 0.0) == isSwinging) order.push_back(i);
+        toHistories.resize(n, n);
+        for (long i = 0; i < n; ++i) {
+            const long from = order[std::size_t(i)];
+            toHistories.col(i) = vectors.col(from);
+            keeps.push_back(values(from, from));
+            swings.push_back(found.eigenvalues()[from].imag() == 0.0 ? 0.0
+                             : i % 2 == 0                            ? values(from, from + 1)
+                                                                     : values(from, from - 1));
         }
-        mean = line, now = next, grid = toGrid, plate = toPlate;
+        toHistories = scales.asDiagonal() * toHistories;
+        fromHistories = toHistories.inverse();
+    }
+    /// Adds a matrix times the first of some numbers.
+    static void addTo(const std::vector<double>& numbers, const Matrix& by, std::vector<double>& out) noexcept
+    {
+        for (long column = 0; column < by.cols(); ++column)
+            for (long row = 0; row < by.rows(); ++row)
+                out[std::size_t(row)] += by(row, column) * numbers[std::size_t(column)];
+    }
+    /// What a row has of each motion. @param row  what it has of each history first
+    std::vector<double> ofMotions(const std::vector<double>& row) const
+    {
+        std::vector<double> out(keeps.size());
+        Eigen::RowVectorXd::Map(out.data(), toHistories.cols()) =
+            Eigen::RowVectorXd::Map(row.data(), toHistories.rows()) * toHistories;
         return out;
     }
 };
@@ -280,9 +329,11 @@ struct Port {
 
 struct CircuitSolver::State {
     std::size_t tubes = 0;
+    std::size_t histories = 0;    ///< as many motions: the first slots; then two currents of each tube, then the input
     std::optional<Rows> voltages; ///< two of each tube, without its own currents
-    std::optional<Rows> nexts;    ///< the histories, then the output
-    std::size_t histories = 0;    ///< the first slots; then two currents of each tube, then the input
+    std::optional<Rows> nexts;    ///< what currents and input give to the motions, and the output
+    std::optional<Motions> motions;
+    std::vector<double> keeps, swings, heard; ///< of each motion, and what the output has of it; as long as `next`
     /// What the tubes' voltages get from a current of each tube, where they are later in the signal; ohms, as long as
     /// `volts` for each slot of a current.
     std::vector<double> couplings;
@@ -361,28 +412,51 @@ CircuitSolver::CircuitSolver(const Netlist& n, double rateHz) : state_(std::make
         const TubeTable::Loading own{{{grid[g], grid[p]}, {plate[g], plate[p]}}};
         const double gridA = restCurrent[2 * t], plateA = restCurrent[2 * t + 1];
         Port port;
-        port.grid = s.restVoltages[t][0] - own[0][0] * gridA - own[0][1] * plateA;
-        port.plate = s.restVoltages[t][1] - own[1][0] * gridA - own[1][1] * plateA;
-        port.now = {gridA, plateA};
+        port.volts = Port::Two{s.restVoltages[t][0] - own[0][0] * gridA - own[0][1] * plateA,
+                               s.restVoltages[t][1] - own[1][0] * gridA - own[1][1] * plateA};
+        port.now = Port::Two{gridA, plateA};
         s.restPorts.push_back(port);
-        specs.push_back({tube.law, own, plateS[t], std::round(port.plate), spanOf(tube.law) * supplyV, float(plateA)});
+        specs.push_back(
+            {tube.law, own, plateS[t], std::round(port.volts[1]), spanOf(tube.law) * supplyV, float(plateA)});
         for (const std::size_t slot : {g, p}) grid[slot] = plate[slot] = 0.0;
         voltages.push_back(std::move(grid));
         voltages.push_back(std::move(plate));
     }
     s.tables = tubeTables(specs);
     s.rest();
-    s.restSlots.assign(slots.size(), 0.0);
-    for (std::size_t i = 0; i < s.histories; ++i) {
-        const Keeper& k = keepers[slots[i].of];
+    const long histories = long(s.histories);
+    Matrix next(histories, histories);
+    Vector scales(histories), restHistories(histories);
+    for (long i = 0; i < histories; ++i) {
+        const Keeper& k = keepers[std::size_t(i)];
         nexts.push_back(rowAcross(k.a, k.b, 2.0 * k.siemens));
-        nexts.back()[i] += k.own;
-        s.restSlots[i] = (k.isInductor() ? kWireS : k.siemens) * across(rest, k.a, k.b);
+        nexts.back()[std::size_t(i)] += k.own;
+        next.row(i) = Eigen::Map<const Eigen::RowVectorXd>(nexts.back().data(), histories);
+        scales[i] = std::sqrt(k.siemens);
+        restHistories[i] = (k.isInductor() ? kWireS : k.siemens) * across(rest, k.a, k.b);
     }
+    s.motions.emplace(next, scales);
     nexts.push_back(rowAcross(n.output, Netlist::kGround, 1.0));
-    std::ranges::copy(restCurrent, s.restSlots.begin() + long(s.histories));
+    s.heard = s.motions->ofMotions(nexts.back());
+    for (auto& row : voltages) std::ranges::copy(s.motions->ofMotions(row), row.begin());
+    // Of the others only what currents, input and constant do.
+    std::vector<std::vector<double>> given;
+    for (long i = 0; i <= histories; ++i) {
+        auto& row = given.emplace_back(slots.size() + 1 - s.histories);
+        for (std::size_t column = 0; column < row.size(); ++column)
+            for (long k = 0; k < histories; ++k)
+                row[column] +=
+                    i == histories ? 0.0 : s.motions->fromHistories(i, k) * nexts[std::size_t(k)][s.histories + column];
+        if (i == histories) row.assign(nexts.back().begin() + histories, nexts.back().end());
+    }
     s.voltages.emplace(voltages);
-    s.nexts.emplace(nexts);
+    s.nexts.emplace(given);
+    s.restSlots.assign(slots.size(), 0.0);
+    Vector::Map(s.restSlots.data(), histories) = s.motions->fromHistories * restHistories;
+    std::ranges::copy(restCurrent, s.restSlots.begin() + histories);
+    s.keeps = s.motions->keeps;
+    s.swings = s.motions->swings;
+    for (auto* numbers : {&s.keeps, &s.swings, &s.heard}) numbers->resize(s.nexts->size());
     s.volts.resize(s.voltages->size());
     s.couplings.assign(2 * s.tubes * s.volts.size(), 0.0);
     for (std::size_t i = 0; i < 2 * s.tubes; ++i)
@@ -421,7 +495,7 @@ double CircuitSolver::State::step(double in) noexcept
     last.swap(before);
     voltages->times(slots.data(), volts.data());
     for (std::size_t t = 0; t < tubes; ++t) {
-        const auto found = ports[t].currents(*tables[t], volts[2 * t], volts[2 * t + 1]);
+        const auto found = ports[t].currents(*tables[t], Port::Two{volts[2 * t], volts[2 * t + 1]});
         const double byGrid = found[0] - currents[2 * t], byPlate = found[1] - currents[2 * t + 1];
         const double *const fromGrid = &couplings[2 * t * volts.size()], *const fromPlate = fromGrid + volts.size();
         for (std::size_t row = (2 * t + 2) / Rows::kLanes * Rows::kLanes; row < 2 * tubes; row += Rows::kLanes)
@@ -429,9 +503,17 @@ double CircuitSolver::State::step(double in) noexcept
         before[2 * t] = currents[2 * t] = found[0];
         before[2 * t + 1] = currents[2 * t + 1] = found[1];
     }
-    nexts->times(slots.data(), next.data());
+    nexts->times(currents, next.data());
+    double out = next[histories] - restOut;
+    Rows::Lanes heardOf{};
+    for (std::size_t i = 0; i < histories; i += Rows::kLanes) {
+        const Rows::Lanes now = Rows::at(&slots[i]);
+        Rows::at(&next[i]) +=
+            Rows::at(&keeps[i]) * now + Rows::at(&swings[i]) * __builtin_shufflevector(now, now, 1, 0, 3, 2);
+        heardOf += Rows::at(&heard[i]) * now;
+    }
     slots.swap(next);
-    return slots[histories] - restOut; // the output's row is behind those of the histories
+    return out + ((heardOf[0] + heardOf[1]) + (heardOf[2] + heardOf[3]));
 }
 
 double CircuitSolver::step(double volts) noexcept { return state_->step(volts); }
@@ -441,7 +523,9 @@ void CircuitSolver::takeOver(const CircuitSolver& other) noexcept
     const State& o = *other.state_;
     if (s.tubes != o.tubes || s.histories != o.histories) return;
     // Charges and currents are what they were; only the resistors between them are others.
-    std::ranges::copy(o.slots, s.slots.begin());
+    for (std::size_t i = 0; i < s.histories; ++i) s.next[i] = s.slots[i] = 0.0;
+    o.motions->addTo(o.slots, o.motions->toHistories, s.next);
+    s.motions->addTo(s.next, s.motions->fromHistories, s.slots);
     std::ranges::copy(o.before, s.before.begin());
     std::ranges::copy(o.last, s.last.begin());
     std::ranges::copy(o.third, s.third.begin());

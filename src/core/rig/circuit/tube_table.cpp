@@ -77,7 +77,7 @@ double rounded(double x)
 
 TubeTable::TubeTable(const Spec& spec)
     : spec_(spec), lowPlate_(spec.plateV - spec.spanV), perVolt_((kPlate - 1) / (2.0 * spec.spanV)),
-      values_(std::size_t(kRow) * kPlate)
+      values_(kRow * kPlate)
 {
     // What stands at the port where the tube's own voltages are known: the plate's current comes back to the grid
     // through the capacitance between them, the more of it within a step the shorter that is, so the lines lean.
@@ -103,16 +103,18 @@ TubeTable::TubeTable(const Spec& spec)
     for (int row = 0; row < kPlate; ++row) {
         const double plate = lowPlate_ + row / perVolt_;
         std::array<double, 2> third{0.0, plate}, before = third, last = third;
+        float *const start = &values_[std::size_t(row) * kRow], *line = start + 4;
         for (int column = 0; column < kGrid; ++column) {
             const double x = kFarthest * (2.0 * column / (kGrid - 1) - 1.0),
                          grid = centreV_ + centreLean_ * plate + kBend * widthAt(plate) * x / (1.0 - std::abs(x));
             const auto next = [&](std::size_t i) { return 3.0 * (last[i] - before[i]) + third[i]; };
             const Solved found = solve(spec, {grid, plate}, {next(0), next(1)});
             third = std::exchange(before, std::exchange(last, found.volts));
-            const std::size_t at = std::size_t(row) * kRow + 2 * std::size_t(column);
-            values_[at] = float(found.currents.grid);
-            values_[at + 1] = float(left(found.currents, spec.plateS, found.volts[1]) - double(spec.plateA));
+            line[0] = float(found.currents.grid);
+            line[1] = float(left(found.currents, spec.plateS, found.volts[1]) - double(spec.plateA));
+            line += 2;
         }
+        for (int end = 0; end < 4; ++end) start[end] = start[4 + end % 2], line[end] = line[end % 2 - 2];
     }
 }
 

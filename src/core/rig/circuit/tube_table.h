@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <array>
+#include <bit>
 #include <cmath>
 #include <memory>
 #include <vector>
@@ -29,50 +30,65 @@ public:
         bool operator==(const Spec&) const = default;
     };
 
-    explicit TubeTable(const Spec& spec); ///< allocates; some 10 ms
+    explicit TubeTable(const Spec& spec); ///< allocates; some 5 ms
     const Spec& spec() const noexcept { return spec_; }
-    /// Grid current, and the plate's less that through plateS and plateA. @param grid, plate  volts without the
-    /// currents Inlined, so that it is made for the processor that its caller is made for.
-    [[gnu::always_inline]] inline std::array<double, 2> at(double grid, double plate) const noexcept
+    /// Two numbers side by side: at two places, or of grid and plate.
+    typedef double Two __attribute__((vector_size(16)));
+    /// At each of two places the grid's current, and the plate's less that through plateS and plateA: cubic over the
+    /// grid's voltage (Catmull and Rom), straight over the plate's, over which the currents of a loaded tube bend
+    /// little, and softly at a pentode's knee, which folds less. Rounding to single precision is some 20 nV at a grid,
+    /// below any tube's own noise. @param grid, plate  volts of both places without the currents. Inlined, so that it
+    /// is made for the processor that its caller is made for.
+    [[gnu::always_inline]] inline std::array<Two, 2> at(Two grid, Two plate) const noexcept
     {
-        const double by = grid - (centreV_ + centreLean_ * plate), width = widthAt(plate);
-        const double x =
-            std::clamp(kScale * by / (std::abs(by) + kBend * width) + 0.5 * (kGrid - 1), 1.0, kGrid - 2.001);
-        const double y = std::clamp((plate - lowPlate_) * perVolt_, 1.0, kPlate - 2.001);
-        const int column = int(x), row = int(y);
-        // Four columns of two currents in one register, as wide as the processor has them; the weights of Catmull and
-        // Rom as polynomials in all lanes at once. Rounding to single precision is some 20 nV at a grid, below any
-        // tube's own noise.
-        typedef float Eight __attribute__((vector_size(32), aligned(4)));
-        typedef float Four __attribute__((vector_size(16), aligned(4)));
-        const float tx = float(x - column), ty = float(y - row);
+        const Two by = (grid - centreV_) - centreLean_ * plate, width = widthV_ + widthLean_ * plate;
+        const Two size = by < 0.0 ? -by : by, least = width > kLeastWidthV ? width : kLeastWidthV + Two{};
+        const Two x = by / (size + kBend * least) * kScale + kMiddle, y = (plate - lowPlate_) * perVolt_;
+        const Two low = y > 0.0 ? y : Two{}, held = low < kPlate - 1.001 ? low : kPlate - 1.001 + Two{};
+        // Added to that, a number is rounded to a whole one, whose last bits say which: quicker than a conversion.
+        constexpr double kRounds = 6755399441055744.0; // 1.5 * 2^52
+        typedef unsigned long long Bits __attribute__((vector_size(16)));
+        const Two column = (x - 0.5) + kRounds, row = (held - 0.5) + kRounds;
+        const Bits columns = std::bit_cast<Bits>(column) & (kColumns - 1ull),
+                   rows = std::bit_cast<Bits>(row) & (kPlate - 1ull);
+        const Two along = x - (column - kRounds), across = held - (row - kRounds);
+        Eight a, b;
+        weigh(rows[0] * kRow + 2 * columns[0], float(along[0]), float(across[0]), a);
+        weigh(rows[1] * kRow + 2 * columns[1], float(along[1]), float(across[1]), b);
+        return {sum(a), sum(b)};
+    }
+
+private:
+    // A line repeats its ends twice, so that a place at the outermost has four columns about it.
+    static constexpr int kGrid = 254, kPlate = 64, kColumns = 256;
+    static constexpr std::size_t kRow = 2 * kColumns + 32; // rows do not share their places in the first cache
+    // Four columns of two currents in one register, as wide as the processor has them.
+    typedef float Eight __attribute__((vector_size(32), aligned(4)));
+
+    /// Four columns of both currents, weighted. @param from  the first  @param t, ty  parts of a column, of a row
+    [[gnu::always_inline]] inline void weigh(std::size_t from, float t, float ty, Eight& out) const noexcept
+    {
         constexpr Eight kLinear{-0.5f, -0.5f, 0.0f, 0.0f, 0.5f, 0.5f, 0.0f, 0.0f},
             kSquare{1.0f, 1.0f, -2.5f, -2.5f, 2.0f, 2.0f, -0.5f, -0.5f},
             kCube{-0.5f, -0.5f, 1.5f, 1.5f, -1.5f, -1.5f, 0.5f, 0.5f},
             kOne{0.0f, 0.0f, 1.0f, 1.0f, 0.0f, 0.0f, 0.0f, 0.0f};
-        constexpr Four kLinearY{-0.5f, 0.0f, 0.5f, 0.0f}, kSquareY{1.0f, -2.5f, 2.0f, -0.5f},
-            kCubeY{-0.5f, 1.5f, -1.5f, 0.5f}, kOneY{0.0f, 1.0f, 0.0f, 0.0f};
-        const Eight wx = kOne + tx * (kLinear + tx * (kSquare + tx * kCube));
-        const Four wy = kOneY + ty * (kLinearY + ty * (kSquareY + ty * kCubeY));
-        const float* from = values_.data() + std::size_t(row - 1) * kRow + 2 * std::size_t(column - 1);
-        const Eight *const a = reinterpret_cast<const Eight*>(from),
-                           *const b = reinterpret_cast<const Eight*>(from + kRow),
-                           *const c = reinterpret_cast<const Eight*>(from + 2 * kRow),
-                           *const d = reinterpret_cast<const Eight*>(from + 3 * kRow);
-        const Eight sum = wx * ((*a * wy[0] + *b * wy[1]) + (*c * wy[2] + *d * wy[3]));
-        const Four half = __builtin_shufflevector(sum, sum, 0, 1, 2, 3) + __builtin_shufflevector(sum, sum, 4, 5, 6, 7);
-        return {double(half[0] + half[2]), double(half[1] + half[3])};
+        const Eight weight = (kOne + t * kLinear) + t * t * (kSquare + t * kCube);
+        const float* const at = values_.data() + from;
+        const Eight &low = *reinterpret_cast<const Eight*>(at), &high = *reinterpret_cast<const Eight*>(at + kRow);
+        out = weight * (low + ty * (high - low));
     }
-
-private:
-    static constexpr int kGrid = 512, kPlate = 64,
-                         kRow = 2 * kGrid + 32; // so that rows do not share their places in the first cache
-    static constexpr double kFarV = 600.0;
+    [[gnu::always_inline]] static inline Two sum(const Eight& of) noexcept
+    {
+        typedef float Four __attribute__((vector_size(16)));
+        const Four half = __builtin_shufflevector(of, of, 0, 1, 2, 3) + __builtin_shufflevector(of, of, 4, 5, 6, 7);
+        return Two{double(half[0] + half[2]), double(half[1] + half[3])};
+    }
 
     // The grid's places lie between the line along which the plate's current ends and the one along which the grid's
     // begins; most of the bending is at these two. In widths from the middle, most of them within kBend of it.
     static constexpr double kBend = 0.5, kFar = 200.0, kLeastWidthV = 1.0;
-    static constexpr double kFarthest = kFar / (kFar + kBend), kScale = 0.5 * (kGrid - 1) / kFarthest;
+    static constexpr double kFarthest = kFar / (kFar + kBend), kScale = 0.5 * (kGrid - 1) / kFarthest,
+                            kMiddle = 0.5 * (kGrid - 1) + 1.0;
     double widthAt(double plate) const noexcept { return std::max(kLeastWidthV, widthV_ + widthLean_ * plate); }
 
     Spec spec_;
@@ -82,7 +98,7 @@ private:
 };
 
 /// The tables for these tubes, of the loadings rounded to five digits: those that were made before, and the others made
-/// anew by all cores. What a control does not change is not made again. Keeps the last hundred, some 16 MB. Any thread.
+/// anew by all cores. What a control does not change is not made again. Keeps the last hundred, some 14 MB. Any thread.
 std::vector<std::shared_ptr<const TubeTable>> tubeTables(std::vector<TubeTable::Spec> specs);
 
 } // namespace gristle::core
