@@ -1,78 +1,107 @@
 #include "core/signal/diode_pair.h"
 
+#include "core/units/vectorised.h"
+
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
+#include <cstring>
 
 namespace gristle::core {
 
 namespace {
 
-constexpr int kPlaces = 1024;
-constexpr double kFarthest = 24.0; // of asinh(i / 2 Is): some 60 A, which nothing here gives
+// Nodes lie where 1 + i / 2 Is has one of its first bits: so many in each octave, wide ones where the law is a
+// logarithm. Its place in the table is what stands in a number's exponent and first bits.
+constexpr int kBits = 6, kOctaves = 35; // to some 60 A, which nothing here gives
+constexpr int kNodes = kOctaves << kBits;
+constexpr int kRest = 52 - kBits; // bits of a double that tell where between two nodes
+constexpr std::uint64_t kFirst = std::uint64_t(1023) << kBits, kOne = std::uint64_t(1023) << 52;
 
 } // namespace
 
-DiodePair::DiodePair(const Parts& parts)
-    : parts_(parts), ratio_(parts.slopeV / (parts.ohm * 2.0 * parts.saturationA)), perStep_((kPlaces - 1) / kFarthest)
+DiodePair::DiodePair(const Parts& parts) : parts_(parts)
 {
-    // y with ratio y + sinh y = sinh t, for t from 0 on: Newton from the place before, where the function is convex.
-    double y = 0.0;
-    for (int k = 0; k < kPlaces; ++k) {
-        const double t = k / perStep_, wanted = std::sinh(t);
-        if (k > 0) y = t; // from above, so each step comes nearer
+    const double ratio = parts.slopeV / (parts.ohm * 2.0 * parts.saturationA); // of the conductances at rest
+    nodes_.resize(kNodes + 1);
+    for (int k = 1; k <= kNodes; ++k) {
+        const double octave = std::exp2(k >> kBits), part = double(k & ((1 << kBits) - 1)) / (1 << kBits);
+        const double x = octave * (1.0 + part) - 1.0;
+        // ratio y + sinh y = x: Newton from above, where the function is convex, so each step comes nearer.
+        double y = std::asinh(x);
         for (int round = 0; round < 60; ++round) {
-            const double by = (ratio_ * y + std::sinh(y) - wanted) / (ratio_ + std::cosh(y));
+            const double by = (ratio * y + std::sinh(y) - x) / (ratio + std::cosh(y));
             y -= by;
             if (std::abs(by) < 1e-14 * (1.0 + y)) break;
         }
-        table_.push_back(y);
-        table_.push_back(std::cosh(t) / (ratio_ + std::cosh(y)) / perStep_); // the slope, for one place
+        nodes_[std::size_t(k)] = {y, 1.0 / (ratio + std::cosh(y)), 0.0};
+    }
+    nodes_[0].slope = 1.0 / (ratio + 1.0);
+    for (int k = 0; k < kNodes; ++k) {
+        // The cubic with the values and slopes of both ends, integrated.
+        const Node& from = nodes_[std::size_t(k)];
+        Node& to = nodes_[std::size_t(k) + 1];
+        const double width = std::exp2((k >> kBits) - kBits);
+        to.area = from.area + 0.5 * width * (from.value + to.value) + width * width * (from.slope - to.slope) / 12.0;
     }
 }
 
-void DiodePair::reset() noexcept { last_ = {}, lastBack_ = 0.0; }
+void DiodePair::reset() noexcept { current_ = value_ = area_ = back_ = 0.0; }
 
-DiodePair::Place DiodePair::at(double amperes) const noexcept
+/// @param sizes  of currents in 2 Is. The area is that of the very cubics that give the values.
+[[gnu::always_inline]] inline void DiodePair::look(const Four& sizes, Places& out) const noexcept
 {
-    const double unit = 2.0 * parts_.saturationA, x = std::abs(amperes) / unit;
-    const double t = std::log(x + std::sqrt(x * x + 1.0)) * perStep_;
-    const int k = std::min(int(t), kPlaces - 2);
-    const double part = std::min(t - k, 1.0), back = part - 1.0;
-    const double* const p = table_.data() + 2 * std::size_t(k); // cubic with the slopes of both ends
-    const double y = back * back * ((1.0 + 2.0 * part) * p[0] + part * p[1]) +
-                     part * part * ((3.0 - 2.0 * part) * p[2] + back * p[3]);
-    const double rest = x - ratio_ * y, root = std::sqrt(1.0 + rest * rest); // sinh and cosh of y
-    const double area = x * y - 0.5 * ratio_ * y * y - rest * rest / (1.0 + root);
-    const double volts = std::copysign(y * parts_.slopeV, amperes);
-    return {amperes, volts, area * unit * parts_.slopeV};
+    typedef std::uint64_t Bits __attribute__((vector_size(32)));
+    constexpr double kFarthest = double(std::uint64_t(1) << kOctaves) * (1.0 - 1e-9);
+    const Four raised = 1.0 + sizes, from = raised < kFarthest ? raised : kFarthest + Four{};
+    Bits bits;
+    std::memcpy(&bits, &from, sizeof bits);
+    const Bits place = (bits >> kRest) - kFirst;
+    const Bits inside = (bits & ((std::uint64_t(1) << kRest) - 1)) | kOne, octave = ((bits >> 52) - kBits) << 52;
+    Four t, width, p, area, m0, by, m1;
+    std::memcpy(&t, &inside, sizeof t);
+    std::memcpy(&width, &octave, sizeof width);
+    t = (t - 1.0) * double(1 << kBits);
+    for (int k = 0; k < 4; ++k) {
+        const Node* const node = &nodes_[place[k]];
+        p[k] = node[0].value, area[k] = node[0].area, m0[k] = node[0].slope;
+        by[k] = node[1].value - node[0].value, m1[k] = node[1].slope;
+    }
+    m0 *= width, m1 *= width;
+    constexpr double kThird = 1.0 / 3.0;
+    const Four c2 = 3.0 * by - 2.0 * m0 - m1, c3 = m0 + m1 - 2.0 * by;
+    out.values = p + t * (m0 + t * (c2 + t * c3));
+    out.areas = area + width * t * (p + t * (0.5 * m0 + t * (kThird * c2 + t * (0.25 * c3))));
 }
 
-double DiodePair::voltsAt(double amperes) const noexcept { return at(amperes).volts; }
-
-/// Of the voltage between two currents. Where they are so near that the difference of areas has few digits left, the
-/// line between the voltages is as good.
-double DiodePair::mean(const Place& a, const Place& b) noexcept
+double DiodePair::voltsAt(double amperes) const noexcept
 {
-    const double by = b.current - a.current, size = std::max(std::abs(a.current), std::abs(b.current));
-    if (std::abs(by) <= 1e-5 * size) return 0.5 * (a.volts + b.volts);
-    return (b.area - a.area) / by;
+    Places at;
+    look(std::abs(amperes) / (2.0 * parts_.saturationA) + Four{}, at);
+    return std::copysign(at.values[0] * parts_.slopeV, amperes);
 }
 
+GRISTLE_VECTORISED
 void DiodePair::process(std::span<double> x) noexcept
 {
-    Place a = last_;
-    double back = lastBack_;
+    constexpr double kNear = 1e-5; // of the current: the difference of two areas has few digits left
+    const double unit = 1.0 / (2.0 * parts_.saturationA);
     for (double& sample : x) {
-        const double step = 0.25 * (sample - a.current);
-        const Place b = at(a.current + step), c = at(a.current + 2.0 * step), d = at(a.current + 3.0 * step),
-                    e = at(sample);
-        const double m0 = mean(a, b), m1 = mean(b, c), m2 = mean(c, d), m3 = mean(d, e);
-        sample = 0.0625 * ((4.0 * m0 + 3.0 * m1) + (2.0 * m2 + m3) + back);
-        back = m1 + (2.0 * m2 + 3.0 * m3);
-        a = e;
+        const double to = sample * unit, step = 0.25 * (to - current_);
+        const Four currents = current_ + step * Four{1.0, 2.0, 3.0, 4.0};
+        const Four sizes = currents < 0.0 ? -currents : currents;
+        Places at;
+        look(sizes, at);
+        const Four values = currents < 0.0 ? -at.values : at.values;
+        // Means of the voltage over the quarters; where they are short, the line between the voltages is as good.
+        const Four valuesBefore{value_, values[0], values[1], values[2]},
+            areasBefore{area_, at.areas[0], at.areas[1], at.areas[2]};
+        const bool isNear = std::abs(step) <= kNear * std::max(std::abs(current_), std::abs(to));
+        const Four m = isNear ? 0.5 * (valuesBefore + values) : (at.areas - areasBefore) * (1.0 / step);
+        sample = parts_.slopeV * 0.0625 * ((4.0 * m[0] + 3.0 * m[1]) + (2.0 * m[2] + m[3]) + back_);
+        back_ = m[1] + (2.0 * m[2] + 3.0 * m[3]);
+        current_ = to, value_ = values[3], area_ = at.areas[3];
     }
-    last_ = a;
-    lastBack_ = back;
 }
 
 } // namespace gristle::core

@@ -9,8 +9,8 @@ namespace gristle::core {
 /// Two diodes across each other beside a resistor, driven by a current: the voltage v with
 /// i = v / R + 2 Is sinh(v / nVt). Static, with antiderivative anti-aliasing of the second order: each line from sample
 /// to sample is cut in four, and the means of seven quarters are weighted by a triangle. Late by 7/8 of a sample.
-/// Sources: Shockley 1949 (the law); Parker, Zavalishin, Le Bivic 2016 (the antiderivative method). The antiderivative
-/// of v by i is v i - v^2 / 2R - 2 Is nVt (cosh(v / nVt) - 1), by parts.
+/// The law stands in a table of cubics, the antiderivative is theirs, so the two agree to the last digit.
+/// Sources: Shockley 1949 (the law); Parker, Zavalishin, Le Bivic 2016 (the antiderivative method).
 class DiodePair {
 public:
     struct Parts {
@@ -25,18 +25,19 @@ public:
     double voltsAt(double amperes) const noexcept;
 
 private:
-    struct Place {
-        double current = 0.0, volts = 0.0, area = 0.0; ///< the antiderivative
+    struct Node { // v / nVt at i / 2 Is, its slope there, and its integral from 0
+        double value = 0.0, slope = 0.0, area = 0.0;
     };
-    Place at(double amperes) const noexcept;
-    static double mean(const Place& a, const Place& b) noexcept;
+    typedef double Four __attribute__((vector_size(32)));
+    struct Places { // of four currents: the voltage / nVt, and its integral over the current
+        Four values, areas;
+    };
+    void look(const Four& sizes, Places& out) const noexcept;
 
     Parts parts_;
-    double ratio_;              ///< of the resistor's conductance to the diodes' at rest
-    double perStep_;            ///< places of the table for each 1 of asinh(i / 2 Is)
-    std::vector<double> table_; ///< v / nVt and its slope, in turns
-    Place last_;
-    double lastBack_ = 0.0;
+    std::vector<Node> nodes_;
+    double current_ = 0.0, value_ = 0.0, area_ = 0.0; ///< of the last sample, in 2 Is and nVt
+    double back_ = 0.0;                               ///< weighted means of the line before it
 };
 
 } // namespace gristle::core

@@ -9,6 +9,7 @@ namespace gristle::core {
 
 namespace {
 
+constexpr double kThereDb = 1e-4; // as good as open or closed
 constexpr double kLevelS = 0.005; // of the mean square that is looked at: two periods of the lowest string's octave
 
 /// Turns down what comes in while the DI is soft. The level is that of the DI, as late as what comes in is, so it works
@@ -44,12 +45,14 @@ public:
         power_ = 0.0;
         isOpen_ = false;
         db_ = -dials_.depthDb;
+        now_ = static_cast<float>(dbToAmplitude(db_));
     }
     void takeOver(const NodeProcessor& other) noexcept override
     {
         const auto& before = static_cast<const Gate&>(other);
         power_ = before.power_, isOpen_ = before.isOpen_, below_ = before.below_;
         db_ = isOpen_ ? before.db_ : std::max(before.db_, -dials_.depthDb);
+        now_ = static_cast<float>(dbToAmplitude(db_));
         if (line_.size() == before.line_.size()) std::ranges::copy(before.line_, line_.begin()), at_ = before.at_;
     }
     void process(AudioBlock& block) noexcept override
@@ -64,8 +67,12 @@ public:
             below_ = power_ < close_ ? below_ + 1 : 0;
             if (below_ > holdFrames_) isOpen_ = false;
             const double target = isOpen_ ? 0.0 : -dials_.depthDb;
-            db_ += (target - db_) * (isOpen_ ? attack_ : release_);
-            gain_[i] = static_cast<float>(dbToAmplitude(db_));
+            if (db_ != target) {
+                db_ += (target - db_) * (isOpen_ ? attack_ : release_);
+                if (std::abs(target - db_) < kThereDb) db_ = target;
+                now_ = static_cast<float>(dbToAmplitude(db_));
+            }
+            gain_[i] = now_;
         }
         for (std::size_t c = 0; c < block.channels; ++c)
             for (std::size_t i = 0; i < block.frames; ++i) block.channel[c][i] *= gain_[i];
@@ -78,6 +85,7 @@ private:
     std::vector<float> line_, gain_;
     std::size_t at_ = 0, below_ = 0;
     double power_ = 0.0, db_ = 0.0;
+    float now_ = 0.0f; ///< the gain
     bool isOpen_ = false;
 };
 

@@ -1,6 +1,7 @@
 #include "core/rig/nodes/nodes.h"
 #include "core/signal/biquad.h"
 #include "core/units/decibels.h"
+#include "core/units/vectorised.h"
 
 #include <algorithm>
 #include <array>
@@ -35,17 +36,16 @@ public:
             Line& line = lines_[k];
             line.ring.assign(length, 0.0f);
             const double mid = -60.0 * double(length) / rate / d_.decayS;
-            line.gain = dbToAmplitude(mid);
-            line.low = Biquad(lowShelf(kLowHz, mid * (1.0 / d_.low - 1.0), rate));
-            line.high = Biquad(highShelf(kHighHz, mid * (1.0 / d_.high - 1.0), rate));
+            low_.set(k, lowShelf(kLowHz, mid * (1.0 / d_.low - 1.0), rate), dbToAmplitude(mid));
+            high_.set(k, highShelf(kHighHz, mid * (1.0 / d_.high - 1.0), rate), 1.0);
             kept += dbToPower(mid) / kLines;
         }
         // Lines that keep `kept` of the energy hold 1 / (1 - kept) of what comes in, and give `kept` of that.
         out_ = std::sqrt((1.0 - kept) / kept);
         diffusers_.clear();
         for (int k = 0; k < d_.diffusers; ++k)
-            diffusers_.push_back(std::vector<float>(primeFrom(std::size_t(kDiffuserS[std::size_t(k)] * rate))));
-        pre_.assign(std::size_t(d_.preS * rate) + 1, 0.0f);
+            diffusers_.push_back({std::vector<float>(primeFrom(std::size_t(kDiffuserS[std::size_t(k)] * rate)))});
+        pre_.ring.assign(std::size_t(d_.preS * rate) + 1, 0.0f);
         for (auto& side : wet_) {
             side[0] = Biquad(highPass(std::max(5.0, d_.lowCutHz), 0.7071, rate));
             side[1] = Biquad(lowPass(std::min(d_.highCutHz, 0.45 * rate), 0.7071, rate));
@@ -58,13 +58,12 @@ public:
         for (Line& line : lines_) {
             std::ranges::fill(line.ring, 0.0f);
             line.at = 0;
-            line.low.reset(), line.high.reset();
         }
-        for (auto& ring : diffusers_) std::ranges::fill(ring, 0.0f);
-        std::ranges::fill(pre_, 0.0f);
+        low_.reset(), high_.reset();
+        for (Line& diffuser : diffusers_) std::ranges::fill(diffuser.ring, 0.0f), diffuser.at = 0;
+        std::ranges::fill(pre_.ring, 0.0f), pre_.at = 0;
         for (auto& side : wet_)
             for (Biquad& b : side) b.reset();
-        now_ = 0;
     }
     void takeOver(const NodeProcessor& other) noexcept override
     {
@@ -80,56 +79,47 @@ public:
     {
         return d_.preS + d_.longestS + 1.5 * d_.decayS * std::max(d_.low, 1.0);
     }
-    void process(AudioBlock& block) noexcept override
-    {
-        const bool wasMono = block.channels == 1;
-        block.channels = 2;
-        for (std::size_t i = 0; i < block.frames; ++i, ++now_) {
-            const float left = block.channel[0][i], right = wasMono ? left : block.channel[1][i];
-            pre_[now_ % pre_.size()] = 0.5f * (left + right);
-            float x = pre_[(now_ + 1) % pre_.size()]; // the oldest
-            for (auto& ring : diffusers_) {
-                float& slot = ring[now_ % ring.size()];
-                const float v = x - kDiffusion * slot;
-                x = kDiffusion * v + slot;
-                slot = v;
-            }
-            std::array<float, kLines> y;
-            double wet[2] = {0.0, 0.0};
-            for (std::size_t k = 0; k < kLines; ++k) {
-                Line& line = lines_[k];
-                y[k] = float(line.gain * line.high.step(line.low.step(double(line.ring[line.at]))));
-                wet[0] += k % 2 == 0 ? double(y[k]) : -double(y[k]);
-                wet[1] += k / 2 % 2 == 0 ? double(y[k]) : -double(y[k]);
-            }
-            hadamard(y);
-            for (std::size_t k = 0; k < kLines; ++k) {
-                Line& line = lines_[k];
-                line.ring[line.at] = y[k] + (k / 4 % 2 == 0 ? 0.25f : -0.25f) * x;
-                if (++line.at == line.ring.size()) line.at = 0;
-            }
-            const float dry[2] = {left, right};
-            for (std::size_t side = 0; side < 2; ++side) {
-                double w = out_ * wet[side];
-                for (Biquad& b : wet_[side]) w = b.step(w);
-                block.channel[side][i] = float((1.0 - d_.mix) * double(dry[side]) + d_.mix * w);
-            }
-        }
-    }
+    void process(AudioBlock& block) noexcept override { run(block); }
 
 private:
-    static constexpr std::size_t kLines = 16;
+    static constexpr std::size_t kLines = 16, kQuads = kLines / 4;
     static constexpr double kLowHz = 200.0, kHighHz = 5000.0;
     static constexpr float kDiffusion = 0.6f;
     static constexpr std::array<double, 4> kDiffuserS{0.0047, 0.0036, 0.0127, 0.0093};
 
+    typedef double Four __attribute__((vector_size(32)));
+
     struct Line {
         std::vector<float> ring;
         std::size_t at = 0;
-        double gain = 0.0;
-        Biquad low, high;
+        void step() noexcept
+        {
+            if (++at == ring.size()) at = 0;
+        }
+    };
+    /// A biquad of each line, four lines at a time.
+    class Shelves {
+    public:
+        void set(std::size_t line, const BiquadCoefficients& c, double gain)
+        {
+            const std::size_t q = line / 4, k = line % 4;
+            b0_[q][k] = gain * c.b0, b1_[q][k] = gain * c.b1, b2_[q][k] = gain * c.b2;
+            a1_[q][k] = c.a1, a2_[q][k] = c.a2;
+        }
+        void reset() noexcept { s1_ = s2_ = {}; }
+        [[gnu::always_inline]] void step(std::size_t q, Four& x) noexcept
+        {
+            const Four y = b0_[q] * x + s1_[q];
+            s1_[q] = b1_[q] * x - a1_[q] * y + s2_[q];
+            s2_[q] = b2_[q] * x - a2_[q] * y;
+            x = y;
+        }
+
+    private:
+        std::array<Four, kQuads> b0_{}, b1_{}, b2_{}, a1_{}, a2_{}, s1_{}, s2_{};
     };
 
+    void run(AudioBlock& block) noexcept;
     /// The next prime: lengths without a common measure, so that echoes do not fall together.
     static std::size_t primeFrom(std::size_t n)
     {
@@ -141,26 +131,75 @@ private:
         while (!isPrime(n)) ++n;
         return n;
     }
-    /// Orthogonal, by sums and differences.
-    static void hadamard(std::array<float, kLines>& y) noexcept
+    /// By sums and differences; orthogonal but for a factor of four.
+    [[gnu::always_inline]] static void hadamard(Four* y) noexcept
     {
-        for (std::size_t step = 1; step < kLines; step *= 2)
-            for (std::size_t k = 0; k < kLines; k += 2 * step)
-                for (std::size_t j = k; j < k + step; ++j) {
-                    const float a = y[j], b = y[j + step];
+        for (std::size_t q = 0; q < kQuads; ++q) {
+            y[q] = __builtin_shufflevector(y[q], y[q], 1, 0, 3, 2) + y[q] * Four{1.0, -1.0, 1.0, -1.0};
+            y[q] = __builtin_shufflevector(y[q], y[q], 2, 3, 0, 1) + y[q] * Four{1.0, 1.0, -1.0, -1.0};
+        }
+        for (std::size_t step = 1; step < kQuads; step *= 2)
+            for (std::size_t q = 0; q < kQuads; q += 2 * step)
+                for (std::size_t j = q; j < q + step; ++j) {
+                    const Four a = y[j], b = y[j + step];
                     y[j] = a + b, y[j + step] = a - b;
                 }
-        for (float& v : y) v *= 0.25f;
     }
 
     Dials d_;
     std::array<Line, kLines> lines_;
-    std::vector<std::vector<float>> diffusers_;
-    std::vector<float> pre_;
+    Shelves low_, high_;
+    std::vector<Line> diffusers_;
+    Line pre_;
     std::array<std::array<Biquad, 3>, 2> wet_;
     double out_ = 1.0;
-    std::size_t now_ = 0;
 };
+
+GRISTLE_VECTORISED
+void Reverb::run(AudioBlock& block) noexcept
+{
+    const bool wasMono = block.channels == 1;
+    block.channels = 2;
+    for (std::size_t i = 0; i < block.frames; ++i) {
+        const float left = block.channel[0][i], right = wasMono ? left : block.channel[1][i];
+        pre_.ring[pre_.at] = 0.5f * (left + right);
+        pre_.step();
+        float x = pre_.ring[pre_.at]; // the oldest
+        for (Line& diffuser : diffusers_) {
+            float& slot = diffuser.ring[diffuser.at];
+            const float v = x - kDiffusion * slot;
+            x = kDiffusion * v + slot;
+            slot = v;
+            diffuser.step();
+        }
+        Four y[kQuads], wet[2]{};
+        for (std::size_t q = 0; q < kQuads; ++q) {
+            for (std::size_t k = 0; k < 4; ++k) {
+                const Line& line = lines_[4 * q + k];
+                y[q][k] = double(line.ring[line.at]);
+            }
+            low_.step(q, y[q]);
+            high_.step(q, y[q]);
+            wet[0] += y[q] * Four{1.0, -1.0, 1.0, -1.0};
+            wet[1] += y[q] * Four{1.0, 1.0, -1.0, -1.0};
+        }
+        hadamard(y);
+        for (std::size_t q = 0; q < kQuads; ++q) {
+            y[q] = 0.25 * (y[q] + (q % 2 == 0 ? double(x) : -double(x)));
+            for (std::size_t k = 0; k < 4; ++k) {
+                Line& line = lines_[4 * q + k];
+                line.ring[line.at] = float(y[q][k]);
+                line.step();
+            }
+        }
+        const float dry[2] = {left, right};
+        for (std::size_t side = 0; side < 2; ++side) {
+            double w = out_ * ((wet[side][0] + wet[side][1]) + (wet[side][2] + wet[side][3]));
+            for (Biquad& b : wet_[side]) w = b.step(w);
+            block.channel[side][i] = float((1.0 - d_.mix) * double(dry[side]) + d_.mix * w);
+        }
+    }
+}
 
 } // namespace
 
