@@ -247,33 +247,38 @@ struct Port {
     /// So that a circuit at rest stays there: `now` is what the law says.
     [[gnu::always_inline]] inline void rest(const TubeTable& table) noexcept
     {
-        offset = Two{};
         offset = now - lookUp(table, volts, volts)[0];
         mean = before = third = now;
     }
-    [[gnu::always_inline]] inline Two currents(const TubeTable& table, Two to) noexcept
+    /// What the currents are, less `expected`. The arithmetic of what is known before `to` stands apart: the next tube
+    /// waits for this one.
+    [[gnu::always_inline]] inline Two step(const TubeTable& table, Two expected, Two to) noexcept
     {
         constexpr double kBentA = 1e-5; // off a straight line
         // A parabola through four currents whose neighbours have these means, at its end.
         constexpr double kLine = 1.875;
-        const Two past = 0.625 * before - 0.125 * third - 1.375 * mean;
+        const Two past = (0.625 * before - 0.125 * third - 1.375 * mean) - expected;
+        // Simpson's rule for the line.
+        constexpr double kEnd = 1.0 / 6.0, kHalf = 2.0 / 3.0;
+        const Two known = past + kLine * (kEnd * now + (kEnd + kHalf) * offset);
         const Two middle = 0.5 * (volts + to);
-        const auto [next, half] = lookUp(table, to, middle);
-        const Two straight = 0.5 * (now + next), bent = half - straight;
-        Two line = straight + 2.0 / 3.0 * bent;
-        if (std::abs(bent[0]) + std::abs(bent[1]) >= kBentA) {
+        const auto [end, half] = lookUp(table, to, middle);
+        Two out = (known + kLine * kEnd * end) + kLine * kHalf * half;
+        const Two next = end + offset, straight = 0.5 * (now + next), bent = half + offset - straight;
+        Two line = straight + kHalf * bent;
+        if (std::abs(bent[0]) + std::abs(bent[1]) >= kBentA) [[unlikely]] { // by trapezoids in quarters
             const auto [early, late] = lookUp(table, 0.5 * (volts + middle), 0.5 * (middle + to));
-            line = 0.25 * (early + late + half + straight);
+            line = 0.25 * (early + late + half + straight + 3.0 * offset);
+            out = past + kLine * line;
         }
         third = before, before = mean, mean = line, now = next, volts = to;
-        return past + kLine * line;
+        return out;
     }
 
 private:
-    [[gnu::always_inline]] inline std::array<Two, 2> lookUp(const TubeTable& table, Two a, Two b) const noexcept
+    [[gnu::always_inline]] static inline std::array<Two, 2> lookUp(const TubeTable& table, Two a, Two b) noexcept
     {
-        const auto [first, second] = table.at(Two{a[0], b[0]}, Two{a[1], b[1]});
-        return {first + offset, second + offset};
+        return table.at(Two{a[0], b[0]}, Two{a[1], b[1]});
     }
 };
 
@@ -495,13 +500,15 @@ double CircuitSolver::State::step(double in) noexcept
     last.swap(before);
     voltages->times(slots.data(), volts.data());
     for (std::size_t t = 0; t < tubes; ++t) {
-        const auto found = ports[t].currents(*tables[t], Port::Two{volts[2 * t], volts[2 * t + 1]});
-        const double byGrid = found[0] - currents[2 * t], byPlate = found[1] - currents[2 * t + 1];
+        double* const flow = currents + 2 * t;
+        const auto by =
+            ports[t].step(*tables[t], Port::Two{flow[0], flow[1]}, Port::Two{volts[2 * t], volts[2 * t + 1]});
         const double *const fromGrid = &couplings[2 * t * volts.size()], *const fromPlate = fromGrid + volts.size();
         for (std::size_t row = (2 * t + 2) / Rows::kLanes * Rows::kLanes; row < 2 * tubes; row += Rows::kLanes)
-            Rows::at(&volts[row]) += Rows::at(fromGrid + row) * byGrid + Rows::at(fromPlate + row) * byPlate;
-        before[2 * t] = currents[2 * t] = found[0];
-        before[2 * t + 1] = currents[2 * t + 1] = found[1];
+            Rows::at(&volts[row]) =
+                (Rows::at(&volts[row]) + Rows::at(fromGrid + row) * by[0]) + Rows::at(fromPlate + row) * by[1];
+        before[2 * t] = flow[0] += by[0];
+        before[2 * t + 1] = flow[1] += by[1];
     }
     nexts->times(currents, next.data());
     double out = next[histories] - restOut;

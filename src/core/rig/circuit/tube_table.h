@@ -41,17 +41,19 @@ public:
     /// is made for the processor that its caller is made for.
     [[gnu::always_inline]] inline std::array<Two, 2> at(Two grid, Two plate) const noexcept
     {
+        typedef unsigned long long Bits __attribute__((vector_size(16)));
         const Two by = (grid - centreV_) - centreLean_ * plate, width = widthV_ + widthLean_ * plate;
-        const Two size = by < 0.0 ? -by : by, least = width > kLeastWidthV ? width : kLeastWidthV + Two{};
-        const Two x = by / (size + kBend * least) * kScale + kMiddle, y = (plate - lowPlate_) * perVolt_;
+        const Two size = std::bit_cast<Two>(std::bit_cast<Bits>(by) & ~(1ull << 63)),
+                  least = width > kLeastWidthV ? width : kLeastWidthV + Two{};
+        // Half a place low, so that rounding finds the place before.
+        const Two x = by / (size + kBend * least) * kScale + (kMiddle - 0.5), y = (plate - lowPlate_) * perVolt_;
         const Two low = y > 0.0 ? y : Two{}, held = low < kPlate - 1.001 ? low : kPlate - 1.001 + Two{};
         // Added to that, a number is rounded to a whole one, whose last bits say which: quicker than a conversion.
         constexpr double kRounds = 6755399441055744.0; // 1.5 * 2^52
-        typedef unsigned long long Bits __attribute__((vector_size(16)));
-        const Two column = (x - 0.5) + kRounds, row = (held - 0.5) + kRounds;
+        const Two column = x + kRounds, row = (held - 0.5) + kRounds;
         const Bits columns = std::bit_cast<Bits>(column) & (kColumns - 1ull),
                    rows = std::bit_cast<Bits>(row) & (kPlate - 1ull);
-        const Two along = x - (column - kRounds), across = held - (row - kRounds);
+        const Two along = (x + 0.5) - (column - kRounds), across = held - (row - kRounds);
         Eight a, b;
         weigh(rows[0] * kRow + 2 * columns[0], float(along[0]), float(across[0]), a);
         weigh(rows[1] * kRow + 2 * columns[1], float(along[1]), float(across[1]), b);
