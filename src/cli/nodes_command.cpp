@@ -47,6 +47,12 @@ std::string rangeText(const ParameterSpec& p)
                                              : kindText(p.kind);
 }
 
+std::string aboutText(const ParameterSpec& p)
+{
+    if (p.onlyIf.of.empty()) return p.about;
+    return fmt::format("{}; only with {}={}", p.about, p.onlyIf.of, fmt::join(p.onlyIf.choices, " or "));
+}
+
 /// docs/nodes.md.
 std::string nodesPage()
 {
@@ -57,7 +63,7 @@ std::string nodesPage()
         if (t.parameters.empty()) continue;
         out += "\n| key | default | range | what it does |\n|---|---|---|---|\n";
         for (const ParameterSpec& p : t.parameters)
-            out += fmt::format("| {} | {} | {} | {} |\n", p.key, p.initial, rangeText(p), p.about);
+            out += fmt::format("| {} | {} | {} | {} |\n", p.key, p.initial, rangeText(p), aboutText(p));
     }
     return out;
 }
@@ -76,7 +82,7 @@ Result<Answer> nodes(bool page, const Surroundings&)
         a.text += fmt::format("{}  {}\n", t.type, t.about);
         for (const ParameterSpec& p : t.parameters) {
             node["parameter"].push_back(parameterJson(p));
-            a.text += fmt::format("    {}={}  {}: {}\n", p.key, p.initial, rangeText(p), p.about);
+            a.text += fmt::format("    {}={}  {}: {}\n", p.key, p.initial, rangeText(p), aboutText(p));
         }
         a.json["node"].push_back(std::move(node));
     }

@@ -4,6 +4,7 @@
 #include "core/audio/take_writer.h"
 #include "core/rig/circuit/guitar_circuit.h"
 #include "core/session/gain_book.h"
+#include "core/sim/plucked_string.h"
 #include "support/capture_bench.h"
 
 #include <QCheckBox>
@@ -311,6 +312,34 @@ private slots:
             told = told || label->text().contains("The cleaning is worth it") ||
                    label->text().contains("The cure costs more");
         QVERIFY(told);
+    }
+
+    // The tuner beside the meters: a string that is twelve cents flat, then one that is in tune, then silence.
+    void theNoteThatSounds()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "record");
+        const auto play = [&](double hz) {
+            engine::SimulatedRoom::Setup plucked;
+            core::PluckedNote note;
+            note.hz = hz;
+            note.seconds = 3.0;
+            plucked.performanceV = core::pluck(note, 48000.0);
+            for (float& v : plucked.performanceV) v *= 0.2f;
+            b.window.audition().setDevice(
+                std::make_unique<engine::SimulatedDevice>(48000.0, 256, engine::SimulatedDevice::Clock::Manual,
+                                                          std::make_shared<engine::SimulatedRoom>(plucked)));
+            room(b).setPlaying(true);
+            b.window.capture().runFor(1.0);
+            return b.find<QLabel>("liveNote")->text();
+        };
+        const QString flat = play(110.0 * std::exp2(-12.0 / 1200.0));
+        QVERIFY2(flat.startsWith("A2 ") && flat.endsWith(" cents flat"), qPrintable(flat));
+        QVERIFY2(std::abs(flat.section(' ', 1, 1).toDouble() - 12.0) < 0.5, qPrintable(flat));
+        QCOMPARE(play(196.0), QString("G3 in tune"));
+        room(b).setSilent(true);
+        b.window.capture().runFor(1.0);
+        QVERIFY(b.find<QLabel>("liveNote")->text().isEmpty());
     }
 
     void everyPageFitsAndNamesItsControls()

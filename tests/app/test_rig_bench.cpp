@@ -28,6 +28,9 @@ private slots:
     void keysOnTheLadder();
     void travelComesInAndIsTrue();
     void everyViewOfAStage();
+    void aTunerShowsNotes();
+    void placesAreHeardBesideEachOther();
+    void whatDoesNothingCannotBeMoved();
     void aCleanLaneIsAsLoud();
     void lanesAreOpenedAndDropped();
     void levelsTravel();
@@ -89,6 +92,16 @@ private:
     QString demo() const { return dir_.filePath("demo.gristle"); }
     QTemporaryDir dir_;
 };
+
+/// How much of a picture is drawn in ink, under its caption.
+static int darkOf(QWidget* widget)
+{
+    const QImage shown = widget->grab().toImage();
+    int dark = 0;
+    for (int y = 24; y < shown.height(); ++y)
+        for (int x = 0; x < shown.width(); ++x) dark += qGray(shown.pixel(x, y)) < 90;
+    return dark;
+}
 
 void TestRigBench::initTestCase() { QVERIFY(bool(makeDemoSession(demo().toStdString()))); }
 
@@ -159,24 +172,90 @@ void TestRigBench::everyViewOfAStage()
     Open b(demo());
     b.type("hardclip drive=8 | delay time=1/4 tempo=104 mix=0.4");
     auto* plot = b.find<StagePlot>("stagePlot");
-    for (const char* view : {"viewTransfer", "viewResponse", "viewGain", "viewEchoes"}) {
+    for (const char* view : {"viewTransfer", "viewResponse", "viewGain", "viewEchoes", "viewSpectrum"}) {
         b.click(view);
         b.settle();
         QVERIFY(plot->isVisible());
         QVERIFY2(plot->accessibleDescription().contains("third harmonic") ||
                      plot->accessibleDescription().contains("third"),
                  view);
-        const QImage shown = plot->grab().toImage();
-        int dark = 0;
-        for (int y = 24; y < shown.height(); ++y)
-            for (int x = 0; x < shown.width(); ++x) dark += qGray(shown.pixel(x, y)) < 90;
-        QVERIFY2(dark > 100, view); // something is drawn
+        QVERIFY2(darkOf(plot) > 100, view); // something is drawn
     }
     b.click("bypassStage");
     b.settle();
     QVERIFY(plot->accessibleDescription().isEmpty()); // nothing is said of a stage that does nothing
     b.click("viewTravel");
     b.settle();
+}
+
+void TestRigBench::aTunerShowsNotes()
+{
+    Open b(demo());
+    const auto* travel = b.find<QPushButton>("viewTravel");
+    const auto* notes = b.find<QPushButton>("viewNotes");
+    b.type("gain db=0");
+    QVERIFY(travel->isVisible() && !notes->isVisible());
+    b.action("addStage", "Tuner")->trigger();
+    b.settle();
+    QCOMPARE(b.types(), QStringList({"gain", "tuner"}));
+    QVERIFY(notes->isVisible() && notes->isChecked() && !travel->isVisible());
+    auto* plot = b.find<StagePlot>("stagePlot");
+    QVERIFY(plot->isVisible());
+    const QImage before = plot->grab().toImage();
+    b.find<QLineEdit>("control.reference")->setText("452");
+    emit b.find<QLineEdit>("control.reference")->editingFinished();
+    b.settle();
+    QVERIFY(plot->grab().toImage() != before); // the same notes, off by others
+    b.click("viewSpectrum");
+    b.settle();
+    QVERIFY(darkOf(plot) > 100);
+    b.find<Ladder>("ladder")->setChosen(0); // other stages have their own views back
+    b.settle();
+    QVERIFY(travel->isVisible() && travel->isChecked() && !notes->isVisible());
+}
+
+void TestRigBench::placesAreHeardBesideEachOther()
+{
+    Open b(demo());
+    b.type("hardclip drive=5 tone=5000");
+    b.find<QLineEdit>("control.drive")->setFocus();
+    b.settle();
+    auto& audition = b.window.audition();
+    const std::size_t before = audition.current().slots_.size();
+    auto* places = b.find<QPushButton>("hearPlaces");
+    QVERIFY(places->isEnabled());
+    places->click();
+    b.settle();
+    QCOMPARE(audition.current().slots_.size(), before + 3);
+    std::vector<double> values;
+    for (const SlotRequest& slot : audition.current().slots_)
+        if (slot.title.startsWith("drive ")) values.push_back(slot.title.section(' ', 1).toDouble());
+    QCOMPARE(values.size(), std::size_t(3));
+    QVERIFY(values[0] < values[1] && values[1] < values[2]);
+    QVERIFY(values[0] >= 0.0 && values[2] <= 10.0);
+    // Harder driven is louder, and turned down to be as loud: by more the harder it is driven.
+    b.settle();
+    std::vector<double> gains;
+    for (std::size_t i = 0; i < audition.current().slots_.size(); ++i)
+        if (audition.current().slots_[i].title.startsWith("drive "))
+            gains.push_back(audition.matchingGainDb(i).value());
+    QVERIFY(gains[0] > gains[1] && gains[1] > gains[2]);
+    QCOMPARE(b.chain()[0].values.at("drive"), ParameterValue(5.0)); // nothing of the rig is changed
+    b.type("gain db=0");                                            // another stage: they are gone
+    QCOMPARE(audition.current().slots_.size(), before);
+    QVERIFY(!places->isChecked());
+}
+
+void TestRigBench::whatDoesNothingCannotBeMoved()
+{
+    Open b(demo());
+    b.type("circuit part=power");
+    QVERIFY(!b.find<QLineEdit>("control.drive")->isEnabled());
+    QVERIFY(b.find<QLineEdit>("control.drive")->toolTip().contains("part is power"));
+    QVERIFY(b.find<QLineEdit>("control.presence")->isEnabled());
+    b.type("circuit part=preamp");
+    QVERIFY(b.find<QLineEdit>("control.drive")->isEnabled());
+    QVERIFY(!b.find<QLineEdit>("control.presence")->isEnabled());
 }
 
 void TestRigBench::aCleanLaneIsAsLoud()

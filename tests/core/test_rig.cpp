@@ -146,6 +146,7 @@ private slots:
     void echoesStandInTime();
     void dottedEighthOfTheTempo();
     void lanesLineUp();
+    void lanesStayApart();
     void anySplitGivesTheSame_data();
     void anySplitGivesTheSame();
     void silenceStaysSilent_data();
@@ -158,6 +159,8 @@ private slots:
     void anyNodeIsBounded();
     void everyControlDoesSomething_data();
     void everyControlDoesSomething();
+    void conditionsAreTrue_data();
+    void conditionsAreTrue();
     void anyNodeIsWrittenAndRead_data() { everyNode(); }
     void anyNodeIsWrittenAndRead();
     void bypassDoesNothing_data() { everyNode(); }
@@ -340,6 +343,29 @@ void TestRig::lanesLineUp()
     QVERIFY(test::amplitudeAt(y, 1000.0, 48000.0, 4800) > 1.98e-3);
 }
 
+void TestRig::lanesStayApart()
+{
+    // Each lane is a channel of its own, in time with the other, whatever its latency and its channels.
+    const auto x = test::sine(1000.0, 1e-3, 48000.0, 0.5);
+    const auto y = run("{ drive drive=0 tone=12000 ; gain db=-6 } join=apart gain=6", x);
+    QCOMPARE(y.size(), std::size_t(2));
+    const auto driven = run("drive drive=0 tone=12000", x)[0];
+    const float up = 1.9952623f, down = 0.5011872f;
+    for (std::size_t i = 0; i < x.size() - 10; ++i) {
+        QVERIFY(std::abs(y[0][i] - up * driven[i]) < 1e-7f);
+        QVERIFY(std::abs(y[1][i] - up * down * x[i]) < 1e-7f);
+    }
+    // Of a lane with two sides their mean.
+    const auto placed = run("{ place at=-100 ; } join=apart", x), sides = run("place at=-100", x);
+    for (std::size_t i = 0; i < x.size() - 10; ++i)
+        QVERIFY(std::abs(placed[0][i] - 0.5f * (sides[0][i] + sides[1][i])) < 1e-9f && placed[1][i] == x[i]);
+    // Three lanes are no two outputs.
+    RigDocument rig;
+    rig.chain = parseRecallLine("{ ; ; gain } join=apart").value();
+    const auto compiled = CompiledRig::compile(rig, {});
+    QVERIFY(!compiled && compiled.error().message.find("here are 3") != std::string::npos);
+}
+
 void TestRig::anySplitGivesTheSame_data()
 {
     QTest::addColumn<QString>("line");
@@ -414,7 +440,8 @@ void TestRig::everyControlDoesSomething_data()
     QTest::addColumn<QString>("key");
     for (const NodeType& type : nodeTypes())
         for (const ParameterSpec& p : type.parameters)
-            if (!anyLine(type, 1).empty())
+            // A tuner's reference is seen, not heard.
+            if (!anyLine(type, 1).empty() && (type.character != Character::Shows || p.key == "mute"))
                 QTest::addRow("%s %s", type.type.c_str(), p.key.c_str())
                     << QString::fromStdString(type.type) << QString::fromStdString(p.key);
 }
@@ -447,6 +474,40 @@ void TestRig::everyControlDoesSomething()
     bool heard = false;
     for (unsigned seed = 0; seed < 12 && !heard; ++seed) heard = at(seed, low) != at(seed, high);
     QVERIFY2(heard, qPrintable(type + " " + key));
+}
+
+void TestRig::conditionsAreTrue_data()
+{
+    QTest::addColumn<QString>("type");
+    QTest::addColumn<QString>("key");
+    QTest::addColumn<QString>("choice");
+    for (const NodeType& type : nodeTypes())
+        for (const ParameterSpec& p : type.parameters)
+            if (!p.onlyIf.of.empty())
+                for (const std::string& choice : type.find(p.onlyIf.of)->choices)
+                    QTest::addRow("%s %s, %s", type.type.c_str(), p.key.c_str(), choice.c_str())
+                        << QString::fromStdString(type.type) << QString::fromStdString(p.key)
+                        << QString::fromStdString(choice);
+}
+
+// A control that is said to do nothing does nothing to the last bit; one that is said to work is heard.
+void TestRig::conditionsAreTrue()
+{
+    QFETCH(QString, type);
+    QFETCH(QString, key);
+    QFETCH(QString, choice);
+    const NodeType& node = *findNodeType(type.toStdString());
+    const ParameterSpec& spec = *node.find(key.toStdString());
+    const auto x = test::sine(330.0, 0.4, 48000.0, 0.25);
+    const auto at = [&](double value) {
+        RigNode n;
+        n.type = node.type;
+        n.values[spec.onlyIf.of] = choice.toStdString();
+        n.values[spec.key] = value;
+        return run(recallLine({n}), x);
+    };
+    ParameterValues values = completeValues(node, {{spec.onlyIf.of, choice.toStdString()}});
+    QCOMPARE(at(spec.min) != at(spec.max), spec.worksWith(values));
 }
 
 void TestRig::anyNodeIsWrittenAndRead()

@@ -24,6 +24,9 @@ private slots:
     void travelTellsPoints();
     void travelBehindAndBeforeStages();
     void idleStretches();
+    void placesAreAsFarApartAsTheyCanBe();
+    void spectrumBeforeAndBehind();
+    void notesThatComeIn();
     void responseIsTheFilters();
     void responseOfABentStageIsItsGain();
     void transferAndHarmonicsOfAHardClip();
@@ -167,6 +170,67 @@ void TestStage::idleStretches()
     QVERIFY(!idleStretch(points, &TravelPoint::body)); // never moves at all
     for (auto& p : points) p.brightness = p.value;     // moves evenly: under a tenth is no stretch
     QVERIFY(!idleStretch(points, &TravelPoint::brightness));
+}
+
+void TestStage::placesAreAsFarApartAsTheyCanBe()
+{
+    std::vector<TravelPoint> points;
+    for (int i = 0; i <= 100; ++i) {
+        TravelPoint p;
+        p.value = double(i) / 10.0;
+        p.loudness = 40.0 * p.value; // is matched, so it says nothing
+        p.brightness = p.value * p.value;
+        points.push_back(p);
+    }
+    // Of v^2 from 0 to 100, equal parts have their middles at 100/6, 300/6, 500/6.
+    const auto places = placesToHear(points, 3);
+    QCOMPARE(places.size(), std::size_t(3));
+    for (std::size_t k = 0; k < 3; ++k)
+        QVERIFY(std::abs(places[k] - std::sqrt(100.0 * (2.0 * double(k) + 1.0) / 6.0)) < 0.01);
+    for (auto& p : points) p.brightness = 3.0, p.crest = p.value < 5.0 ? 0.0 : 12.0; // one step: all about it
+    for (const double v : placesToHear(points, 3)) QVERIFY(v > 4.89 && v < 5.01);
+    for (auto& p : points) p.crest = 0.0; // nothing moves: evenly
+    const auto even = placesToHear(points, 2);
+    QVERIFY(std::abs(even[0] - 2.5) < 1e-9 && std::abs(even[1] - 7.5) < 1e-9);
+    QVERIFY(placesToHear({}, 3).empty() && placesToHear({TravelPoint{}}, 3).empty());
+}
+
+void TestStage::spectrumBeforeAndBehind()
+{
+    // A sine of 0.1 V, -20.8 dBu, lies in one third; white noise has 3 dB an octave, so 1 dB a third.
+    auto x = sine(1000.0, 0.1, 2.0);
+    const auto noise = gaussian(1e-3, x.size());
+    for (std::size_t i = 0; i < x.size(); ++i) x[i] += noise[i];
+    auto r = recipe(x, "gain db=-3 | gain db=6");
+    const auto picture = stagePicture(r, 1, 0.1);
+    QVERIFY(picture);
+    const double wanted = 20.0 * std::log10(0.1 / std::numbers::sqrt2 / kDbuVoltsRms) - 3.0;
+    for (const auto& t : picture->thirds) {
+        QVERIFY(std::abs(t.afterDbu - t.beforeDbu - 6.0) < 0.01);
+        if (t.hz == 1000.0) QVERIFY(std::abs(t.beforeDbu - wanted) < 0.05);
+        // Noise of 1 mV over 24 kHz, a third of it 0.2316 of its middle.
+        const double share = 20.0 * std::log10(1e-3 / kDbuVoltsRms) + 10.0 * std::log10(0.2316 * t.hz / 24000.0) - 3.0;
+        if (t.hz > 2000.0)
+            QVERIFY2(std::abs(t.beforeDbu - share) < 0.5, qPrintable(QString::number(t.beforeDbu - share)));
+    }
+}
+
+void TestStage::notesThatComeIn()
+{
+    std::vector<float> x(96000);
+    for (std::size_t i = 0; i < x.size(); ++i)
+        for (int n = 1; n < 6; ++n)
+            x[i] += float(0.05 / n *
+                          std::sin(2.0 * std::numbers::pi * 110.0 * std::exp2(7.0 / 1200.0) * n * double(i) / 48000.0));
+    auto r = recipe(x, "gain db=-20 | tuner mute=yes");
+    const auto picture = stagePicture(r, 1, 0.1);
+    QVERIFY(picture);
+    QVERIFY(picture->notes.size() > 10);
+    for (const PitchMoment& m : picture->notes) {
+        const NearestNote note = nearestNote(m.pitch.hz);
+        QVERIFY(note.name == "A2" && std::abs(note.cents - 7.0) < 0.1);
+    }
+    for (const auto& t : picture->thirds) QCOMPARE(t.afterDbu, -150.0); // muted
 }
 
 void TestStage::responseIsTheFilters()

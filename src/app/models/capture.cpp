@@ -542,10 +542,37 @@ void Capture::poll()
     reading_.clipped = level.clipped - clipsBefore_;
     silentS_ = reading_.peakDbfs > kNothingDbfs ? 0.0 : silentS_ + lookS_;
     watchDrift();
+    listenForNote();
     meterOthers();
     // The disk ran full, or the recorder ended by itself.
     if (isRecording() && !audition_.recorder().isRecording()) stop();
     emit metered();
+}
+
+void Capture::setListening(bool on)
+{
+    isListening_ = on;
+    sounding_.clear();
+    pitch_.reset();
+}
+
+/// Some 5 ms of work for each look at 48 kHz.
+void Capture::listenForNote()
+{
+    constexpr double kSoundingS = 0.3, kEveryS = 0.15;
+    auto* chain = audition_.chain();
+    if (!isListening_ || inStep_ || !chain) return;
+    chain->setTap(input_);
+    std::array<float, 4096> block;
+    while (const std::size_t n = chain->readTap(block)) {
+        sounding_.insert(sounding_.end(), block.begin(), block.begin() + long(n));
+        sinceNote_ += n;
+    }
+    const auto most = std::size_t(kSoundingS * rateHz());
+    if (sounding_.size() > most) sounding_.erase(sounding_.begin(), sounding_.end() - long(most));
+    if (sounding_.size() < most || double(sinceNote_) < kEveryS * rateHz()) return;
+    sinceNote_ = 0;
+    pitch_ = silentS_ > 0.0 ? std::nullopt : core::pitchOf(sounding_, rateHz());
 }
 
 void Capture::useTestClock()

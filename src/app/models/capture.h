@@ -3,6 +3,7 @@
 #include "app/models/audition.h"
 #include "app/models/session_model.h"
 #include "core/measure/loop_latency.h"
+#include "core/measure/tuner.h"
 #include "engine/simulated_room.h"
 
 #include <map>
@@ -102,6 +103,9 @@ public:
     bool isInStep() const { return inStep_; }
     double silentS() const { return silentS_; } ///< for how long nothing but the input's own noise has come in
 
+    /// The note that sounds on the chosen input, a few times a second, while somebody listens for it.
+    void setListening(bool on);
+    const std::optional<core::Pitch>& pitch() const { return pitch_; }
     const InputReading& reading() const { return reading_; }
     const std::map<std::size_t, HeldLevel>& others() const { return others_; } ///< recorded besides the chosen input
     double lookS() const { return lookS_; }                                    ///< of audio, since the look before
@@ -136,6 +140,7 @@ private:
     void begin();
     void step(double seconds);
     void watchDrift();
+    void listenForNote();
 
     SessionModel& session_;
     Audition& audition_;
@@ -168,6 +173,10 @@ private:
     std::int64_t clipsBefore_ = 0;
     std::deque<float> played_; ///< powers of the readings of the last while, of those that play
     std::optional<double> drift_;
+    bool isListening_ = false;
+    std::vector<float> sounding_; ///< the last of the chosen input
+    std::size_t sinceNote_ = 0;   ///< samples since a note was looked for
+    std::optional<core::Pitch> pitch_;
     QTimer timer_;
 };
 

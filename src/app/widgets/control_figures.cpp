@@ -90,6 +90,7 @@ void ControlFigures::setNode(const NodeType* type, const ParameterValues& values
             if (auto* box = qobject_cast<QComboBox*>(editor); box && box->currentText() != text)
                 box->setCurrentIndex(box->findText(text));
         }
+        showWhatWorks();
         return;
     }
     letGo();
@@ -107,7 +108,23 @@ void ControlFigures::setNode(const NodeType* type, const ParameterValues& values
     }
     if (type)
         for (std::size_t i = 0; i < type->parameters.size(); ++i) addRow(type->parameters[i], int(i));
+    showWhatWorks();
     emit focusMoved();
+}
+
+void ControlFigures::showWhatWorks()
+{
+    if (!type_) return;
+    for (const ParameterSpec& spec : type_->parameters) {
+        const bool works = spec.worksWith(values_);
+        QString about = QString::fromStdString(spec.about);
+        if (!works)
+            about = tr("does nothing while %1 is %2")
+                        .arg(QString::fromStdString(spec.onlyIf.of),
+                             QString::fromStdString(textOf(values_, spec.onlyIf.of)));
+        editors_.at(spec.key)->setEnabled(works);
+        editors_.at(spec.key)->setToolTip(about);
+    }
 }
 
 void ControlFigures::addRow(const ParameterSpec& spec, int row)
@@ -183,6 +200,7 @@ void ControlFigures::offer(const ParameterSpec& spec, const QString& text)
         return;
     }
     values_[spec.key] = *value;
+    showWhatWorks();
     emit changed(QString::fromStdString(spec.key), QString::fromStdString(valueText(*value)));
 }
 

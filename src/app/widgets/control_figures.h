@@ -35,6 +35,7 @@ signals:
 private:
     void letGo(); ///< of the editors: one that loses the focus as it dies must not be heard
     void addRow(const core::ParameterSpec& spec, int row);
+    void showWhatWorks(); ///< the others stand there, but cannot be moved
     void offer(const core::ParameterSpec& spec, const QString& text);
 
     const core::NodeType* type_ = nullptr;

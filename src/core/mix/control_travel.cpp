@@ -122,4 +122,28 @@ std::optional<IdleStretch> idleStretch(const std::vector<TravelPoint>& points, d
     return IdleStretch{points[from].value, points[from + longest].value, whole};
 }
 
+std::vector<double> placesToHear(const std::vector<TravelPoint>& points, std::size_t places)
+{
+    constexpr double kStillDb = 0.1; // of all of it
+    if (points.size() < 2) return {};
+    std::vector<double> way{0.0};
+    for (std::size_t i = 1; i < points.size(); ++i) {
+        double step = 0.0;
+        for (const auto measure :
+             {&TravelPoint::brightness, &TravelPoint::body, &TravelPoint::harmonics, &TravelPoint::crest})
+            step += std::abs(points[i].*measure - points[i - 1].*measure);
+        way.push_back(way.back() + step);
+    }
+    if (way.back() < kStillDb)
+        for (std::size_t i = 0; i < way.size(); ++i) way[i] = double(i);
+    std::vector<double> out;
+    for (std::size_t k = 0; k < places; ++k) {
+        const double at = way.back() * (double(k) + 0.5) / double(places);
+        const std::size_t i = std::max<std::size_t>(1, std::size_t(std::ranges::lower_bound(way, at) - way.begin()));
+        const double part = (at - way[i - 1]) / (way[i] - way[i - 1]);
+        out.push_back(points[i - 1].value + part * (points[i].value - points[i - 1].value));
+    }
+    return out;
+}
+
 } // namespace gristle::core

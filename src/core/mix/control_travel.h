@@ -38,4 +38,9 @@ std::optional<IdleStretch> idleStretch(const std::vector<TravelPoint>& points, d
 /// Between the least and the most that a measure reaches.
 double wholeOf(const std::vector<TravelPoint>& points, double TravelPoint::*measure);
 
+/// Places worth hearing at matched loudness: as far apart by ear as they can be. The way along the travel, by
+/// brightness, body, harmonics and crest together, is cut into as many equal parts, and each place is the middle of
+/// one. Where none of them moves, the parts are those of the travel itself. Empty for fewer than two points.
+std::vector<double> placesToHear(const std::vector<TravelPoint>& points, std::size_t places);
+
 } // namespace gristle::core

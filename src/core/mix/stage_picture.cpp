@@ -1,6 +1,7 @@
 #include "core/mix/stage_picture.h"
 
 #include "core/signal/fft.h"
+#include "core/units/calibration.h"
 #include "core/units/decibels.h"
 
 #include <algorithm>
@@ -151,6 +152,42 @@ Outcome addEchoes(const Tester& t, double echoS, StagePicture& out)
     return Done{};
 }
 
+/// Mean power by frequency over Hann windows that overlap by half, so that their sum is that of the samples.
+std::vector<double> powerOf(std::span<const float> x)
+{
+    RealFft fft(kPeriod);
+    std::vector<double> out(kPeriod / 2);
+    std::size_t windows = 0;
+    for (std::size_t at = 0; at + kPeriod <= x.size(); at += kPeriod / 2, ++windows) {
+        for (std::size_t i = 0; i < kPeriod; ++i)
+            fft.time()[i] =
+                x[at + i] * float(0.5 - 0.5 * std::cos(2.0 * std::numbers::pi * double(i) / double(kPeriod)));
+        fft.forward();
+        for (std::size_t k = 0; k < out.size(); ++k) out[k] += double(std::norm(fft.spectrum()[k]));
+    }
+    // Both halves of the spectrum; a Hann window keeps 3/8 of the power.
+    const double scale = 2.0 / (0.375 * double(kPeriod) * double(kPeriod) * double(std::max<std::size_t>(1, windows)));
+    for (double& v : out) v *= scale;
+    return out;
+}
+
+void addThirds(std::span<const float> before, std::span<const float> after, double rateHz, StagePicture& out)
+{
+    const auto first = powerOf(before), second = powerOf(after);
+    const double line = double(kPeriod) / rateHz, edge = std::pow(2.0, 1.0 / 6.0);
+    for (int third = -14; third <= 13; ++third) { // 39 Hz to 20 kHz
+        const double hz = 1000.0 * std::pow(2.0, double(third) / 3.0);
+        if (hz * edge > 0.5 * rateHz) break;
+        const auto from = std::size_t(std::ceil(hz / edge * line)), to = std::size_t(std::ceil(hz * edge * line));
+        const auto level = [&](const std::vector<double>& power) {
+            double sum = 0.0;
+            for (std::size_t k = from; k < std::min(to, power.size()); ++k) sum += power[k];
+            return sum > 0.0 ? std::max(kFloorDb, powerToDb(sum / (kDbuVoltsRms * kDbuVoltsRms))) : kFloorDb;
+        };
+        out.thirds.push_back({hz, level(first), level(second)});
+    }
+}
+
 } // namespace
 
 Result<StagePicture> stagePicture(const LayerRecipe& recipe, std::size_t stage, double echoS, const Progress& progress)
@@ -187,6 +224,8 @@ Result<StagePicture> stagePicture(const LayerRecipe& recipe, std::size_t stage, 
                                  ? std::optional(std::max(kFloorDb, amplitudeToDb(std::max(level, 1e-12) / levels[k])))
                                  : std::nullopt);
     }
+    addThirds(x, after.channel(0), input->options.context.rateHz, out);
+    out.notes = pitchesOver(x, input->options.context.rateHz);
     progress.at(0.5);
     const Tester tester{chain[stage], *input, quiet};
     for (const auto& add : {&addTransfer, &addResponse, &addHarmonics})

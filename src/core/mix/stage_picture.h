@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/measure/tuner.h"
 #include "core/mix/stage_run.h"
 
 #include <array>
@@ -26,6 +27,13 @@ struct StagePicture {
     static constexpr double kHopS = 0.01;
     /// Level behind the stage less that before it, in each hop; none where what comes in is 60 dB under its loudest.
     std::vector<std::optional<double>> gainDb;
+
+    /// Levels by thirds of an octave before and behind the stage over the stretch, dBu; at least -150.
+    struct Third {
+        double hz, beforeDbu, afterDbu;
+    };
+    std::vector<Third> thirds;
+    std::vector<PitchMoment> notes; ///< that come in, where one string sounds; from the stretch's start
 
     // After a click of peakV.
     static constexpr double kEchoHopS = 0.005;

@@ -3,6 +3,7 @@
 #include "core/units/decibels.h"
 
 #include <algorithm>
+#include <fmt/format.h>
 
 namespace gristle::core {
 
@@ -94,11 +95,13 @@ private:
     std::size_t latency_ = 0;
 };
 
-/// Sends its input through every lane and sums what comes out; a mono lane counts on both sides of a stereo sum.
+/// Sends its input through every lane and sums what comes out; a mono lane counts on both sides of a stereo sum. Apart,
+/// two lanes are two outputs, each a channel; of a lane with two channels their mean.
 class Lanes final : public NodeProcessor {
 public:
-    Lanes(std::vector<std::unique_ptr<Chain>> lanes, double gainDb)
-        : lanes_(std::move(lanes)), delays_(lanes_.size()), gain_(static_cast<float>(dbToAmplitude(gainDb)))
+    Lanes(std::vector<std::unique_ptr<Chain>> lanes, double gainDb, bool isApart)
+        : lanes_(std::move(lanes)), delays_(lanes_.size()), gain_(static_cast<float>(dbToAmplitude(gainDb))),
+          isApart_(isApart)
     {}
 
     void prepare(const PrepareSpec& spec) override
@@ -125,8 +128,13 @@ public:
             lanes_[i]->process(own);
             for (std::size_t c = 0; c < own.channels; ++c) delays_[i][c].process(own.channel[c], n);
             for (std::size_t c = 0; c < channelsOut_; ++c) {
-                const float* const from = own.channel[std::min(c, own.channels - 1)];
-                for (std::size_t k = 0; k < n; ++k) sum_[c][k] += from[k];
+                if (isApart_ && c != i) continue;
+                const float *const from = own.channel[isApart_ ? 0 : std::min(c, own.channels - 1)],
+                                   *const other = own.channel[own.channels - 1];
+                if (isApart_)
+                    for (std::size_t k = 0; k < n; ++k) sum_[c][k] = 0.5f * (from[k] + other[k]);
+                else
+                    for (std::size_t k = 0; k < n; ++k) sum_[c][k] += from[k];
             }
         }
         for (std::size_t c = 0; c < channelsOut_; ++c)
@@ -146,7 +154,7 @@ public:
     }
     std::size_t outputChannels(std::size_t in) const noexcept override
     {
-        std::size_t most = 1;
+        std::size_t most = isApart_ ? 2 : 1;
         for (const auto& lane : lanes_) most = std::max(most, lane->outputChannels(in));
         return most;
     }
@@ -167,6 +175,7 @@ private:
     std::vector<std::array<WholeDelay, 2>> delays_;
     std::array<std::vector<float>, 2> dry_, lane_, sum_;
     float gain_;
+    bool isApart_;
     std::size_t latency_ = 0, channelsOut_ = 1;
 };
 
@@ -191,8 +200,14 @@ Result<std::unique_ptr<NodeProcessor>> buildStage(const RigNode& node, const Com
             if (!chain) return chain.error();
             lanes.push_back(std::move(*chain));
         }
+        const ParameterValues values = completeValues(lanesType(), node.values);
+        const bool isApart = textOf(values, "join") == "apart";
+        if (isApart && lanes.size() != 2)
+            return Error{ErrorCode::Usage,
+                         fmt::format("lanes join=apart: two outputs take two lanes, here are {}", lanes.size()),
+                         "take lanes out or add one, or write join=sum"};
         return std::unique_ptr<NodeProcessor>(
-            std::make_unique<Lanes>(std::move(lanes), numberOf(completeValues(lanesType(), node.values), "gain")));
+            std::make_unique<Lanes>(std::move(lanes), numberOf(values, "gain"), isApart));
     }
     const NodeType* type = findNodeType(node.type);
     if (!type) return Error{ErrorCode::BadDocument, "node \"" + node.type + "\": it is not known", "update Gristle"};

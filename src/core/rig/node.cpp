@@ -35,6 +35,11 @@ Error outside(const NodeType& node, const ParameterSpec& spec, const std::string
 
 } // namespace
 
+bool ParameterSpec::worksWith(const ParameterValues& values) const
+{
+    return onlyIf.of.empty() || std::ranges::find(onlyIf.choices, textOf(values, onlyIf.of)) != onlyIf.choices.end();
+}
+
 const ParameterSpec* NodeType::find(const std::string& key) const noexcept
 {
     const auto at = std::ranges::find(parameters, key, &ParameterSpec::key);

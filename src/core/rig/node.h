@@ -69,6 +69,13 @@ struct ParameterSpec {
     std::vector<std::string> choices{};
     Scale scale = Scale::Linear;
     std::string about;
+    /// It does something only while the choice `of` is one of these.
+    struct Condition {
+        std::string of;
+        std::vector<std::string> choices;
+    };
+    Condition onlyIf{};
+    bool worksWith(const std::map<std::string, std::variant<double, std::string>>& values) const; ///< a complete set
 };
 
 /// A number, or the text of a time, choice or file.
@@ -84,7 +91,7 @@ struct NodeContext {
 };
 
 /// What is most worth seeing of a node.
-enum class Character { Filters, Bends, Follows, Echoes }; ///< Follows: its gain follows the level
+enum class Character { Filters, Bends, Follows, Echoes, Shows }; ///< Follows: its gain follows the level
 
 struct NodeType {
     std::string type; ///< as in the recall line

@@ -132,7 +132,8 @@ const NodeType& lanesType()
 {
     static const NodeType type{.type = "lanes",
                                .title = "Lanes",
-                               .about = "Sends what comes in through every lane and adds up what comes out.",
+                               .about = "Sends what comes in through every lane and adds up what comes out, or keeps "
+                                        "two outputs apart.",
                                .channels = "any",
                                .parameters = {{.key = "gain",
                                                .label = "gain",
@@ -140,7 +141,14 @@ const NodeType& lanesType()
                                                .min = -60.0,
                                                .max = 60.0,
                                                .initial = "0",
-                                               .about = "of the sum, so that joining is as loud as before"}},
+                                               .about = "of the sum, so that joining is as loud as before"},
+                                              {.key = "join",
+                                               .label = "join",
+                                               .kind = ParameterKind::Choice,
+                                               .initial = "sum",
+                                               .choices = {"sum", "apart"},
+                                               .about = "apart: two lanes stay two outputs, the first on the left "
+                                                        "channel, the second on the right"}},
                                .make = {}};
     return type;
 }

@@ -53,10 +53,13 @@ void RecordPage::build()
     big_->setFont(Theme::instance().mono(TextSize::Big, true));
     bigUnit_ = new QLabel(this);
     bigUnit_->setFont(Theme::instance().mono(TextSize::Heading));
+    note_ = named(new QLabel(this), "liveNote", tr("The note that sounds"));
+    note_->setFont(Theme::instance().mono(TextSize::Heading, true));
     readings_ = named(new QLabel(this), "liveReadings", tr("Readings"));
     readings_->setAlignment(Qt::AlignRight | Qt::AlignBottom);
     head->addWidget(big_);
     head->addWidget(bigUnit_, 1, Qt::AlignBottom);
+    head->addWidget(note_, 1, Qt::AlignBottom);
     head->addWidget(readings_, 0, Qt::AlignBottom);
     column->addLayout(head);
     warning_ = named(new QLabel(this), "liveWarning", tr("Warning while playing"));
@@ -203,8 +206,15 @@ void RecordPage::showEvent(QShowEvent* event)
 {
     LevelPage::showEvent(event);
     if (!session().isOpen()) return;
+    capture().setListening(true);
     capture().lookForDevices();
     refresh();
+}
+
+void RecordPage::hideEvent(QHideEvent* event)
+{
+    LevelPage::hideEvent(event);
+    capture().setListening(false);
 }
 
 void RecordPage::refreshDevices()
@@ -270,6 +280,17 @@ void RecordPage::refresh()
     emit stateChanged();
 }
 
+QString RecordPage::noteText(const std::optional<core::Pitch>& pitch)
+{
+    constexpr double kInTuneCents = 2.0;
+    if (!pitch) return {};
+    const core::NearestNote note = core::nearestNote(pitch->hz);
+    const QString name = QString::fromStdString(note.name);
+    if (std::abs(note.cents) < kInTuneCents) return tr("%1 in tune").arg(name);
+    return note.cents > 0.0 ? tr("%1 %2 cents sharp").arg(name, figure(note.cents))
+                            : tr("%1 %2 cents flat").arg(name, figure(-note.cents));
+}
+
 void RecordPage::meter()
 {
     if (!isVisible()) return;
@@ -298,6 +319,7 @@ void RecordPage::meter()
     if (!others.isEmpty())
         text += QStringLiteral(" <span style='color:%1'>\u00b7 %2</span>").arg(small, others.join(tr(" \u00b7 ")));
     readings_->setText(text);
+    note_->setText(noteText(capture().pitch()));
     QString time;
     if (capture().isCountingIn())
         time = tr("in %1 s").arg(figure(capture().countInLeftS()));

@@ -18,9 +18,12 @@ public:
     RecordPage(const BenchContext& context, QWidget* parent);
     void findings(FindingsPanel& panel) const override;
     bool isBusy() const override { return capture().isLooking(); }
+    /// Against A4 = 440 Hz; empty where no single string sounds.
+    static QString noteText(const std::optional<core::Pitch>& pitch);
 
 protected:
     void showEvent(QShowEvent*) override;
+    void hideEvent(QHideEvent*) override;
 
 private:
     void build();
@@ -34,7 +37,7 @@ private:
 
     QComboBox *devices_, *inputs_, *buffers_, *countIn_, *hear_;
     QDoubleSpinBox* hearLevel_;
-    QLabel *delay_, *big_, *bigUnit_, *readings_, *time_, *warning_;
+    QLabel *delay_, *big_, *bigUnit_, *note_, *readings_, *time_, *warning_;
     QPushButton *record_, *ping_, *player_, *hold_, *also_;
     LiveStrip* strip_;
     double held_ = -200.0; ///< highest peak since it was cleared

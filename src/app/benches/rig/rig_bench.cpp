@@ -128,6 +128,7 @@ void RigBench::build()
     connect(stage_, &StagePanel::fileWanted, this, &RigBench::bringImpulse);
     connect(stage_, &StagePanel::laneOpened, this, [this](int lane) { openLane(ladder_->chosen(), lane); });
     connect(stage_, &StagePanel::laneWanted, this, &RigBench::addLane);
+    connect(stage_, &StagePanel::placesChanged, this, &RigBench::auditionChanged);
     column->addWidget(stage_, 4);
     line_ = new QLineEdit(this);
     line_->setObjectName("recallLine");
@@ -669,6 +670,16 @@ AuditionRequest RigBench::audition() const
     if (rig_.chain.empty()) return out;
     // The one that this is held against, to hear what was done.
     if (const auto against = other()) slot(against->title, against->rig);
+    const auto& places = stage_->places();
+    for (const double value : places.values) {
+        RigDocument at = rig_;
+        const auto stage = std::size_t(ladder_->chosen());
+        if (stage >= here(at).size()) break;
+        here(at)[stage].values[places.key] = value;
+        slot(QStringLiteral("%1 %2").arg(QString::fromStdString(places.key),
+                                         numberLabel(value, std::abs(value) < 100.0 ? 1 : 0)),
+             at);
+    }
     slot(tr("v%1").arg(rig_.version), rig_);
     out.slots_.back().live = layerRecipe(session().folder(), *session().take(), rig_);
     out.active = out.slots_.size() - 1;

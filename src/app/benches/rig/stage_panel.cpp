@@ -19,6 +19,7 @@ namespace {
 constexpr double kTravelS = 2.0; // how much of the loop the travel of a control is judged on
 constexpr std::size_t kTravelPoints = 17;
 constexpr int kLongestEchoBeats = 8;
+constexpr std::size_t kPlaces = 3;
 
 struct Measure {
     const char* name;
@@ -116,12 +117,14 @@ QWidget* StagePanel::buildViews()
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
     views_ = new QButtonGroup(row);
-    const std::array<std::pair<QString, QString>, 5> names{
+    const std::array<std::pair<QString, QString>, 7> names{
         {{tr("Travel"), tr("How the sound changes over the travel of the control, on this loop, now")},
          {tr("Transfer"), tr("Volts out for volts in, and where the playing lies")},
          {tr("Response"), tr("Frequency response and harmonics at the playing's level")},
          {tr("Gain"), tr("What the stage does to the level over the loop")},
-         {tr("Echoes"), tr("What follows a click, on the grid of beats")}}};
+         {tr("Echoes"), tr("What follows a click, on the grid of beats")},
+         {tr("Spectrum"), tr("Levels by thirds of an octave, before and behind the stage")},
+         {tr("Notes"), tr("The notes that come in, and how many cents each is off")}}};
     for (int i = 0; i < int(names.size()); ++i) {
         auto* b = new QPushButton(names[std::size_t(i)].first, row);
         b->setObjectName("view" + names[std::size_t(i)].first);
@@ -133,6 +136,14 @@ QWidget* StagePanel::buildViews()
         layout->addWidget(b);
     }
     layout->addStretch(1);
+    hearPlaces_ = new QPushButton(tr("Hear %1 places").arg(kPlaces), row);
+    hearPlaces_->setObjectName("hearPlaces");
+    hearPlaces_->setToolTip(tr("Three places of the control that differ most, to choose between below, equally loud"));
+    hearPlaces_->setAccessibleName(hearPlaces_->toolTip());
+    hearPlaces_->setCheckable(true);
+    hearPlaces_->setProperty("view", true);
+    connect(hearPlaces_, &QPushButton::toggled, this, [this](bool on) { setPlaces(on ? known_ : Places{}); });
+    layout->addWidget(hearPlaces_);
     views_->button(0)->setChecked(true);
     connect(views_, &QButtonGroup::idClicked, this, &StagePanel::showView);
     return row;
@@ -145,11 +156,32 @@ void StagePanel::showView(int view)
     measure();
 }
 
+/// A stage that only shows has its own views; the others keep the one that was chosen last.
+void StagePanel::chooseViews()
+{
+    constexpr int kSpectrum = 5, kNotes = 6;
+    const bool shows = type_ && type_->character == Character::Shows;
+    for (int id = 0; id <= kNotes; ++id) views_->button(id)->setVisible(shows ? id >= kSpectrum : id < kNotes);
+    const bool isTuner = shows && type_->find("reference");
+    if (isTuner) plot_->setReference(numberOf(completeValues(*type_, node_->values), "reference"));
+    if (shows == isShowing_) return;
+    isShowing_ = shows;
+    if (shows) lastView_ = views_->checkedId();
+    const int view = !shows ? lastView_ : isTuner ? kNotes : kSpectrum;
+    views_->button(view)->setChecked(true);
+    pictures_->setCurrentIndex(view == 0 ? 0 : 1);
+    if (view > 0) plot_->setView(StagePlot::View(view - 1));
+}
+
 void StagePanel::setStage(const RigNode* node, const QStringList& files, Subject subject)
 {
+    const NodeType* const type = node ? typeOf(*node) : nullptr;
+    if (type != type_ || subject.stage != subject_.stage) hearPlaces_->setChecked(false); // they are another stage's
     node_ = node ? std::optional(*node) : std::nullopt;
-    type_ = node ? typeOf(*node) : nullptr;
+    type_ = type;
     subject_ = std::move(subject);
+    chooseViews();
+    hearPlaces_->setVisible(!isShowing_);
     title_->setText(type_   ? QString::fromStdString(type_->title)
                     : node_ ? QString::fromStdString(node_->type)
                             : tr("no stage yet: add one"));
@@ -201,9 +233,18 @@ void StagePanel::measure()
     }
 }
 
+void StagePanel::setPlaces(Places places)
+{
+    if (places.key == places_.key && places.values == places_.values) return;
+    places_ = std::move(places);
+    emit placesChanged();
+}
+
 void StagePanel::measureTravel()
 {
     travel_->setCurves({}, {}, {});
+    known_ = {};
+    hearPlaces_->setEnabled(false);
     const ParameterSpec* spec = controls_->focused();
     if (views_->checkedId() != 0 || !subject_.recipe || !spec || spec->kind != ParameterKind::Number || !node_ ||
         node_->bypass)
@@ -243,6 +284,11 @@ void StagePanel::showTravel(std::vector<TravelPoint> points, bool done)
         if (wholeOf(points, m.of) < kSeenDb) continue;
         auto& curve = curves.emplace_back(TravelRuler::Curve{nameOf(m), m.style, {}});
         for (const TravelPoint& t : points) curve.points.push_back({t.value, std::clamp(t.*m.of, -60.0, 60.0)});
+    }
+    if (const ParameterSpec* spec = controls_->focused(); spec && done) {
+        known_ = {spec->key, placesToHear(points, kPlaces)};
+        hearPlaces_->setEnabled(true);
+        if (hearPlaces_->isChecked() && places_.key != known_.key) setPlaces(known_);
     }
     travel_->setCurves(std::move(curves), tr("dB against now, on this loop"),
                        done ? travelWords(points) : tr("%1 of %2 places heard").arg(points.size()).arg(kTravelPoints));

@@ -7,6 +7,7 @@
 
 class QButtonGroup;
 class QLabel;
+class QPushButton;
 class QStackedWidget;
 class QVBoxLayout;
 
@@ -27,6 +28,12 @@ public:
     };
     /// @param node  null: no stage
     void setStage(const core::RigNode* node, const QStringList& files, Subject subject);
+    /// Of the control in focus, places to hear beside each other; empty unless they are wanted and known.
+    struct Places {
+        std::string key;
+        std::vector<double> values;
+    };
+    const Places& places() const { return places_; }
     bool isBusy() const { return travelTask_.isBusy() || pictureTask_.isBusy(); }
 
 signals:
@@ -35,23 +42,30 @@ signals:
     void fileWanted(const QString& key);
     void laneOpened(int lane); ///< from 0, of a split
     void laneWanted();         ///< one more
+    void placesChanged();
 
 private:
     QWidget* buildViews();
+    void chooseViews();
     void showLanes();
     void showView(int view); ///< 0: the travel, then those of StagePlot
     void measure();
     void measureTravel();
     void showTravel(std::vector<core::TravelPoint> points, bool done);
     void measurePicture();
+    void setPlaces(Places places);
 
     std::optional<core::RigNode> node_;
     const core::NodeType* type_ = nullptr;
     Subject subject_;
+    bool isShowing_ = false; ///< a stage that only shows is in hand
+    int lastView_ = 0;       ///< of the other stages
     QLabel* title_;
     ControlFigures* controls_;
     QVBoxLayout* lanes_;
     QButtonGroup* views_;
+    QPushButton* hearPlaces_;
+    Places places_, known_; ///< known_: of the travel that is drawn
     QStackedWidget* pictures_;
     TravelRuler* travel_;
     StagePlot* plot_;

@@ -54,6 +54,12 @@ void StagePlot::setView(View view)
     changeStill();
 }
 
+void StagePlot::setReference(double hz)
+{
+    referenceHz_ = hz;
+    changeStill();
+}
+
 void StagePlot::setPicture(std::optional<StagePicture> picture, double beatS)
 {
     picture_ = std::move(picture);
@@ -85,6 +91,11 @@ void StagePlot::drawStill(QPainter& p)
     case View::Response: return drawResponse(p);
     case View::Gain: return drawGain(p);
     case View::Echoes: return drawEchoes(p);
+    case View::Spectrum: return drawSpectrum(p);
+    case View::Notes:
+        if (picture_->notes.empty())
+            return drawEmpty(p, tr("no single string sounds on this loop: play one at a time"));
+        return drawNotes(p);
     }
 }
 
@@ -197,6 +208,68 @@ void StagePlot::drawEchoes(QPainter& p) const
         const double x = area.x.at(StagePicture::kEchoHopS * (double(i) + 0.5));
         if (echo[i] > -60.0) p.drawLine(QPointF(x, area.y.held(echo[i])), QPointF(x, plot().bottom()));
     }
+}
+
+void StagePlot::drawSpectrum(QPainter& p) const
+{
+    double high = -150.0;
+    bool changes = false;
+    for (const auto& t : picture_->thirds) {
+        high = std::max({high, t.beforeDbu, t.afterDbu});
+        changes |= std::abs(t.beforeDbu - t.afterDbu) > 0.1;
+    }
+    caption(p, changes ? tr("thirds of an octave behind the stage, dBu; dashed: before it")
+                       : tr("thirds of an octave, dBu"));
+    high = std::ceil(high / 6.0) * 6.0;
+    const double low = high - 72.0;
+    PlotArea area(plot(), Axis{36.0, 22000.0, 0, 1, true}, Axis{low, high});
+    area.drawLevels(p, levels(low, high, 6), [](double v) { return numberLabel(v); });
+    area.drawTicks(p, {50.0, 100.0, 200.0, 500.0, 1000.0, 2000.0, 5000.0, 10000.0, 20000.0}, hzLabel);
+    QPolygonF before;
+    for (const auto& t : picture_->thirds) {
+        constexpr double kPart = 1.1; // of a band, to each side: a gap stays between them
+        const double left = area.x.at(t.hz / kPart), right = area.x.at(t.hz * kPart);
+        const double top = area.y.held(t.afterDbu);
+        p.fillRect(QRectF(QPointF(left, top), QPointF(right, plot().bottom())), ink(changes ? Token::Ink3 : Token::Ink));
+        before << QPointF(area.x.at(t.hz), area.y.held(t.beforeDbu));
+    }
+    if (!changes) return;
+    p.setPen(QPen(ink(Token::Ink), 1.6, Qt::DashLine));
+    p.setBrush(Qt::NoBrush);
+    p.drawPolyline(before);
+}
+
+void StagePlot::drawNotes(QPainter& p) const
+{
+    const auto& notes = picture_->notes;
+    double most = 10.0;
+    for (const PitchMoment& m : notes) most = std::max(most, std::abs(nearestNote(m.pitch.hz, referenceHz_).cents));
+    most = most > 20.0 ? 50.0 : most > 10.0 ? 20.0 : 10.0;
+    const double endS = StagePicture::kHopS * double(picture_->gainDb.size());
+    PlotArea area(plot(), Axis{0.0, endS}, Axis{-most, most});
+    constexpr double kInTuneCents = 3.0;
+    p.fillRect(QRectF(area.point(0.0, kInTuneCents), area.point(endS, -kInTuneCents)), ink(Token::Band));
+    area.drawLevels(p, {-most, -most / 2.0, 0.0, most / 2.0, most}, [](double v) { return numberLabel(v); });
+    std::vector<double> ticks;
+    for (double s = 0.0; s <= endS; s += endS > 6.0 ? 2.0 : 0.5) ticks.push_back(s);
+    area.drawTicks(p, ticks, [](double s) { return tr("%1 s").arg(numberLabel(s, 1)); });
+    QStringList words;
+    std::string last;
+    for (std::size_t i = 0; i < notes.size(); ++i) {
+        const NearestNote note = nearestNote(notes[i].pitch.hz, referenceHz_);
+        const QPointF at = area.point(notes[i].timeS, note.cents);
+        p.setPen(Qt::NoPen);
+        p.setBrush(ink(Token::Ink));
+        p.drawEllipse(at, 2.6, 2.6);
+        if (note.name == last) continue;
+        last = note.name;
+        p.setPen(ink(Token::Ink));
+        p.setFont(Theme::instance().text(TextSize::Small, true));
+        const double y = note.cents > 0.7 * most ? at.y() + 16.0 : at.y() - 8.0;
+        p.drawText(QPointF(at.x() - 4.0, y), QString::fromStdString(last));
+        words << tr("%1 %2").arg(QString::fromStdString(note.name), QString::fromStdString(signedText(note.cents)));
+    }
+    caption(p, tr("cents off, A4 = %1 Hz: %2").arg(numberLabel(referenceHz_, 1), words.join(QStringLiteral(", "))));
 }
 
 } // namespace gristle::app

@@ -79,6 +79,17 @@ private:
     std::vector<Side> sides_;
 };
 
+ParameterSpec inPreamp(ParameterSpec spec)
+{
+    spec.onlyIf = {"part", {"whole", "preamp"}};
+    return spec;
+}
+ParameterSpec inPower(ParameterSpec spec)
+{
+    spec.onlyIf = {"part", {"whole", "power"}};
+    return spec;
+}
+
 } // namespace
 
 NodeType circuitAmplifierNode()
@@ -101,14 +112,14 @@ NodeType circuitAmplifierNode()
                             .initial = "whole",
                             .choices = {"whole", "preamp", "power"},
                             .about = "preamp: line level comes out behind the master; power: line level goes in there"},
-                           dial("drive", "5", "how hard the first stage hits the next"),
-                           dial("bass", "5", "low end of the tone stack; interacts with the others"),
-                           dial("middle", "5", "middle of the tone stack; interacts with the others"),
-                           dial("treble", "5", "top of the tone stack; interacts with the others"),
-                           dial("master", "4", "how hard the power stage is hit"),
-                           dial("presence", "5", "takes the top out of the power stage's feedback"),
-                           dial("depth", "5", "takes the low end out of it"),
-                           dial("sag", "3", "how far the supply gives way under load")},
+                           inPreamp(dial("drive", "5", "how hard the first stage hits the next")),
+                           inPreamp(dial("bass", "5", "low end of the tone stack; interacts with the others")),
+                           inPreamp(dial("middle", "5", "middle of the tone stack; interacts with the others")),
+                           inPreamp(dial("treble", "5", "top of the tone stack; interacts with the others")),
+                           inPreamp(dial("master", "4", "how hard the power stage is hit")),
+                           inPower(dial("presence", "5", "takes the top out of the power stage's feedback")),
+                           inPower(dial("depth", "5", "takes the low end out of it")),
+                           inPower(dial("sag", "3", "how far the supply gives way under load"))},
             .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
                 const auto at = [&](const char* key) { return numberOf(v, key) / 10.0; };
                 const AmplifierControls controls{at("drive"),  at("bass"),     at("middle"), at("treble"),

@@ -24,6 +24,8 @@ NodeType limiterNode();
 NodeType loadingNode();
 NodeType placeNode();
 NodeType polarityNode();
+NodeType tunerNode();
+NodeType probeNode();
 NodeType reverbNode();
 NodeType shiftNode();
 NodeType softClipNode();

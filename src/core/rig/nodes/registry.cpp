@@ -18,7 +18,8 @@ const std::vector<NodeType>& nodeTypes()
     using enum Character;
     static const std::vector<NodeType> all = [] {
         constexpr const char *dry = "the dry DI", *level = "level and clipping",
-                             *amplifier = "amplifier and loudspeaker", *tone = "tone", *space = "time and space";
+                             *amplifier = "amplifier and loudspeaker", *tone = "tone", *space = "time and space",
+                             *look = "to look at";
         return std::vector<NodeType>{
             with(gainNode(), dry, Filters),          with(polarityNode(), dry, Filters),
             with(shiftNode(), dry, Filters),         with(humCombNode(), dry, Filters),
@@ -32,7 +33,8 @@ const std::vector<NodeType>& nodeTypes()
             with(graphicNode(), tone, Filters),      with(chorusNode(), space, Echoes),
             with(delayNode(), space, Echoes),        with(reverbNode(), space, Echoes),
             with(springNode(), space, Echoes),       with(widenNode(), space, Echoes),
-            with(placeNode(), space, Filters),
+            with(placeNode(), space, Filters),       with(tunerNode(), look, Shows),
+            with(probeNode(), look, Shows),
         };
     }();
     return all;

@@ -1,4 +1,4 @@
-// Polarity, fine delay and the short-delay widener.
+// Polarity, fine delay, the short-delay widener, and what is only looked at: tuner and probe.
 
 #include "core/rig/nodes/nodes.h"
 #include "core/signal/biquad.h"
@@ -83,6 +83,21 @@ private:
     OnePole low_;
 };
 
+/// Lets all of it by: what stands there is measured where the stage is looked at.
+class Look final : public NodeProcessor {
+public:
+    explicit Look(bool isMuted) : isMuted_(isMuted) {}
+    void prepare(const PrepareSpec&) override {}
+    void reset() noexcept override {}
+    void process(AudioBlock& block) noexcept override
+    {
+        for (std::size_t c = 0; isMuted_ && c < block.channels; ++c) std::fill_n(block.channel[c], block.frames, 0.0f);
+    }
+
+private:
+    bool isMuted_;
+};
+
 } // namespace
 
 NodeType polarityNode()
@@ -120,6 +135,30 @@ NodeType widenNode()
             .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
                 return madeNode<Widen>(numberOf(v, "by") * 1e-3, numberOf(v, "from"), textOf(v, "late") == "left");
             }};
+}
+
+NodeType tunerNode()
+{
+    return {.type = "tuner",
+            .title = "Tuner",
+            .about = "Shows the notes that stand there, one string at a time, and how far each is off. Changes nothing "
+                     "unless it is told to mute.",
+            .channels = "any",
+            .parameters = {numberSpec("reference", "Hz", 400.0, 480.0, "440", "what A4 is tuned to"),
+                           choiceSpec("mute", {"no", "yes"}, "no", "nothing comes out while somebody tunes")},
+            .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
+                return madeNode<Look>(textOf(v, "mute") == "yes");
+            }};
+}
+
+NodeType probeNode()
+{
+    return {.type = "probe",
+            .title = "Probe",
+            .about = "Shows the level and the spectrum of what stands there. Changes nothing.",
+            .channels = "any",
+            .parameters = {},
+            .make = [](const ParameterValues&, const NodeContext&) -> MadeNode { return madeNode<Look>(false); }};
 }
 
 } // namespace gristle::core
