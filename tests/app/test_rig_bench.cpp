@@ -209,7 +209,7 @@ void TestRigBench::aTunerShowsNotes()
     b.click("viewSpectrum");
     b.settle();
     QVERIFY(darkOf(plot) > 100);
-    b.find<Ladder>("ladder")->setChosen(0); // other stages have their own views back
+    emit b.find<Ladder>("ladder")->choose(0); // other stages have their own views back
     b.settle();
     QVERIFY(travel->isVisible() && travel->isChecked() && !notes->isVisible());
 }

@@ -178,7 +178,7 @@ void TestStage::placesAreAsFarApartAsTheyCanBe()
     for (int i = 0; i <= 100; ++i) {
         TravelPoint p;
         p.value = double(i) / 10.0;
-        p.loudness = 40.0 * p.value; // is matched, so it says nothing
+        p.loudness = p.value; // is matched, so it says nothing
         p.brightness = p.value * p.value;
         points.push_back(p);
     }
@@ -192,6 +192,9 @@ void TestStage::placesAreAsFarApartAsTheyCanBe()
     for (auto& p : points) p.crest = 0.0; // nothing moves: evenly
     const auto even = placesToHear(points, 2);
     QVERIFY(std::abs(even[0] - 2.5) < 1e-9 && std::abs(even[1] - 7.5) < 1e-9);
+    for (auto& p : points) p.loudness = p.value < 6.0 ? -20.0 : 0.0; // what hardly sounds is not offered
+    const auto loud = placesToHear(points, 2);
+    QVERIFY(std::abs(loud[0] - 7.0) < 1e-9 && std::abs(loud[1] - 9.0) < 1e-9);
     QVERIFY(placesToHear({}, 3).empty() && placesToHear({TravelPoint{}}, 3).empty());
 }
 

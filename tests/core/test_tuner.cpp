@@ -158,7 +158,8 @@ void TestTuner::weakFirstPartial()
 void TestTuner::noStringNoPitch_data()
 {
     QTest::addColumn<QString>("what");
-    for (const char* what : {"silence", "noise", "a chord", "too short", "nothing at all"}) QTest::newRow(what) << what;
+    for (const char* what : {"silence", "noise", "a chord", "a fifth", "too short", "nothing at all"})
+        QTest::newRow(what) << what;
 }
 
 void TestTuner::noStringNoPitch()
@@ -174,6 +175,8 @@ void TestTuner::noStringNoPitch()
             const auto string = partials(hz, 6e-5, 0.3, kRate, unsigned(hz));
             for (std::size_t i = 0; i < x.size(); ++i) x[i] += string[i];
         }
+    } else if (what == "a fifth") {
+        for (const double hz : {82.41, 123.61}) test::add(x, partials(hz, 6e-5, 0.3, kRate, unsigned(hz)));
     } else if (what == "too short") {
         x = partials(110.0, 0.0, 0.15, kRate, 1);
     } else if (what == "nothing at all") {

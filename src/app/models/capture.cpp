@@ -572,7 +572,9 @@ void Capture::listenForNote()
     if (sounding_.size() > most) sounding_.erase(sounding_.begin(), sounding_.end() - long(most));
     if (sounding_.size() < most || double(sinceNote_) < kEveryS * rateHz()) return;
     sinceNote_ = 0;
+    constexpr double kDoubtfulCents = 3.0; // a note has just changed
     pitch_ = silentS_ > 0.0 ? std::nullopt : core::pitchOf(sounding_, rateHz());
+    if (pitch_ && pitch_->doubtCents > kDoubtfulCents) pitch_.reset();
 }
 
 void Capture::useTestClock()

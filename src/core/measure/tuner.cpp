@@ -178,6 +178,15 @@ std::optional<Pitch> pitchOf(std::span<const float> mono, double rateHz)
         partials = std::move(found);
         law = lawOf(partials);
     }
+    // Two strings a fifth apart repeat together as slowly as one an octave below the lower; but of that one's partials
+    // they have only multiples of two and three.
+    constexpr double kSounds = 0.018; // of the strongest, -35 dB
+    double own = 0.0, strongest = 0.0;
+    for (const Partial& p : partials) {
+        strongest = std::max(strongest, p.amplitude);
+        if (p.number % 2 != 0 && p.number % 3 != 0) own = std::max(own, p.amplitude);
+    }
+    if (own < kSounds * strongest) return std::nullopt;
     return Pitch{law.at(1), law.stiffness, law.doubtCents};
 }
 
@@ -193,7 +202,8 @@ NearestNote nearestNote(double hz, double referenceHz)
 
 std::vector<PitchMoment> pitchesOver(std::span<const float> mono, double rateHz)
 {
-    constexpr double kQuietDb = 40.0; // under the loudest window nothing is looked for
+    constexpr double kQuietDb = 40.0;      // under the loudest window nothing is looked for
+    constexpr double kDoubtfulCents = 3.0; // two notes in one window
     const auto frames = std::size_t(kWindowS * rateHz), hop = std::size_t(kHopS * rateHz);
     std::vector<double> powers;
     for (std::size_t at = 0; at + frames <= mono.size(); at += hop) {
@@ -206,7 +216,8 @@ std::vector<PitchMoment> pitchesOver(std::span<const float> mono, double rateHz)
     const double least = std::ranges::max(powers) * std::pow(10.0, -kQuietDb / 10.0);
     for (std::size_t k = 0; k < powers.size(); ++k) {
         if (powers[k] <= least) continue;
-        if (const auto pitch = pitchOf(mono.subspan(k * hop, frames), rateHz))
+        if (const auto pitch = pitchOf(mono.subspan(k * hop, frames), rateHz);
+            pitch && pitch->doubtCents < kDoubtfulCents)
             out.push_back({(double(k * hop) + 0.5 * double(frames)) / rateHz, *pitch});
     }
     return out;

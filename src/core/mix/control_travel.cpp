@@ -122,9 +122,15 @@ std::optional<IdleStretch> idleStretch(const std::vector<TravelPoint>& points, d
     return IdleStretch{points[from].value, points[from + longest].value, whole};
 }
 
-std::vector<double> placesToHear(const std::vector<TravelPoint>& points, std::size_t places)
+std::vector<double> placesToHear(const std::vector<TravelPoint>& travel, std::size_t places)
 {
     constexpr double kStillDb = 0.1; // of all of it
+    constexpr double kHardlyLu = 12.0;
+    std::vector<TravelPoint> points = travel;
+    if (!points.empty()) {
+        const double loudest = std::ranges::max(points, {}, &TravelPoint::loudness).loudness;
+        std::erase_if(points, [&](const TravelPoint& p) { return p.loudness < loudest - kHardlyLu; });
+    }
     if (points.size() < 2) return {};
     std::vector<double> way{0.0};
     for (std::size_t i = 1; i < points.size(); ++i) {

@@ -40,7 +40,8 @@ double wholeOf(const std::vector<TravelPoint>& points, double TravelPoint::*meas
 
 /// Places worth hearing at matched loudness: as far apart by ear as they can be. The way along the travel, by
 /// brightness, body, harmonics and crest together, is cut into as many equal parts, and each place is the middle of
-/// one. Where none of them moves, the parts are those of the travel itself. Empty for fewer than two points.
-std::vector<double> placesToHear(const std::vector<TravelPoint>& points, std::size_t places);
+/// one. Where none of them moves, the parts are those of the travel itself. What lies 12 LU under the loudest is left
+/// out. Empty for fewer than two points.
+std::vector<double> placesToHear(const std::vector<TravelPoint>& travel, std::size_t places);
 
 } // namespace gristle::core

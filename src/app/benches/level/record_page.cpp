@@ -59,7 +59,6 @@ void RecordPage::build()
     readings_->setAlignment(Qt::AlignRight | Qt::AlignBottom);
     head->addWidget(big_);
     head->addWidget(bigUnit_, 1, Qt::AlignBottom);
-    head->addWidget(note_, 1, Qt::AlignBottom);
     head->addWidget(readings_, 0, Qt::AlignBottom);
     column->addLayout(head);
     warning_ = named(new QLabel(this), "liveWarning", tr("Warning while playing"));
@@ -70,6 +69,8 @@ void RecordPage::build()
     time_->setAlignment(Qt::AlignRight);
     auto* told = new QHBoxLayout;
     told->addWidget(warning_, 1);
+    told->addWidget(note_);
+    told->addSpacing(24);
     told->addWidget(time_);
     column->addLayout(told);
     strip_ = new LiveStrip(this);

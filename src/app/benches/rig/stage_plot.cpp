@@ -230,7 +230,8 @@ void StagePlot::drawSpectrum(QPainter& p) const
         constexpr double kPart = 1.1; // of a band, to each side: a gap stays between them
         const double left = area.x.at(t.hz / kPart), right = area.x.at(t.hz * kPart);
         const double top = area.y.held(t.afterDbu);
-        p.fillRect(QRectF(QPointF(left, top), QPointF(right, plot().bottom())), ink(changes ? Token::Ink3 : Token::Ink));
+        p.fillRect(QRectF(QPointF(left, top), QPointF(right, plot().bottom())),
+                   ink(changes ? Token::Ink3 : Token::Ink));
         before << QPointF(area.x.at(t.hz), area.y.held(t.beforeDbu));
     }
     if (!changes) return;
@@ -253,23 +254,30 @@ void StagePlot::drawNotes(QPainter& p) const
     std::vector<double> ticks;
     for (double s = 0.0; s <= endS; s += endS > 6.0 ? 2.0 : 0.5) ticks.push_back(s);
     area.drawTicks(p, ticks, [](double s) { return tr("%1 s").arg(numberLabel(s, 1)); });
-    QStringList words;
+    constexpr double kLabelApart = 28.0;
+    std::vector<double> sizes;
     std::string last;
-    for (std::size_t i = 0; i < notes.size(); ++i) {
-        const NearestNote note = nearestNote(notes[i].pitch.hz, referenceHz_);
-        const QPointF at = area.point(notes[i].timeS, note.cents);
+    double lastX = -kLabelApart;
+    for (const PitchMoment& m : notes) {
+        const NearestNote note = nearestNote(m.pitch.hz, referenceHz_);
+        sizes.push_back(std::abs(note.cents));
+        const QPointF at = area.point(m.timeS, note.cents);
         p.setPen(Qt::NoPen);
         p.setBrush(ink(Token::Ink));
         p.drawEllipse(at, 2.6, 2.6);
-        if (note.name == last) continue;
+        if (note.name == last || at.x() - lastX < kLabelApart) continue;
         last = note.name;
+        lastX = at.x();
         p.setPen(ink(Token::Ink));
         p.setFont(Theme::instance().text(TextSize::Small, true));
         const double y = note.cents > 0.7 * most ? at.y() + 16.0 : at.y() - 8.0;
         p.drawText(QPointF(at.x() - 4.0, y), QString::fromStdString(last));
-        words << tr("%1 %2").arg(QString::fromStdString(note.name), QString::fromStdString(signedText(note.cents)));
     }
-    caption(p, tr("cents off, A4 = %1 Hz: %2").arg(numberLabel(referenceHz_, 1), words.join(QStringLiteral(", "))));
+    const auto middle = sizes.begin() + long(sizes.size() / 2);
+    std::ranges::nth_element(sizes, middle);
+    caption(p, tr("cents off the nearest note, A4 = %1 Hz: half of it within %2; one string at a time")
+                   .arg(numberLabel(referenceHz_, referenceHz_ == std::round(referenceHz_) ? 0 : 1),
+                        numberLabel(*middle, 1)));
 }
 
 } // namespace gristle::app
