@@ -178,15 +178,14 @@ std::optional<Pitch> pitchOf(std::span<const float> mono, double rateHz)
         partials = std::move(found);
         law = lawOf(partials);
     }
-    // Two strings a fifth apart repeat together as slowly as one an octave below the lower; but of that one's partials
-    // they have only multiples of two and three.
-    constexpr double kSounds = 0.018; // of the strongest, -35 dB
-    double own = 0.0, strongest = 0.0;
-    for (const Partial& p : partials) {
-        strongest = std::max(strongest, p.amplitude);
-        if (p.number % 2 != 0 && p.number % 3 != 0) own = std::max(own, p.amplitude);
-    }
-    if (own < kSounds * strongest) return std::nullopt;
+    // Strings of a chord repeat together as slowly as one far below them all, which does not sound.
+    constexpr double kSoundsDb = -30.0, kAsideCents = 8.0;
+    double strongest = 0.0;
+    for (const Partial& p : partials) strongest = std::max(strongest, p.amplitude);
+    const Partial& first = partials.front();
+    if (first.number != 1 || first.amplitude < strongest * std::pow(10.0, kSoundsDb / 20.0) ||
+        std::abs(1200.0 * std::log2(first.hz / law.at(1))) > kAsideCents)
+        return std::nullopt;
     return Pitch{law.at(1), law.stiffness, law.doubtCents};
 }
 
