@@ -1,5 +1,6 @@
 #include "core/rig/circuit/tone_stack.h"
 #include "core/rig/compiled_rig.h"
+#include "core/rig/lane_path.h"
 #include "core/rig/starting_points.h"
 #include "support/signals.h"
 
@@ -147,6 +148,7 @@ private slots:
     void dottedEighthOfTheTempo();
     void lanesLineUp();
     void lanesStayApart();
+    void lanesAreOpenedAndLeft();
     void anySplitGivesTheSame_data();
     void anySplitGivesTheSame();
     void silenceStaysSilent_data();
@@ -364,6 +366,33 @@ void TestRig::lanesStayApart()
     rig.chain = parseRecallLine("{ ; ; gain } join=apart").value();
     const auto compiled = CompiledRig::compile(rig, {});
     QVERIFY(!compiled && compiled.error().message.find("here are 3") != std::string::npos);
+}
+
+void TestRig::lanesAreOpenedAndLeft()
+{
+    RigDocument rig;
+    rig.chain = parseRecallLine("gate | { gain ; boost | { eq ; drive | limiter } | reverb } | delay").value();
+    rig.outputDb = 3.0;
+    LanePath path;
+    QVERIFY(path.isOutermost() && !path.lane() && path.leadingUp() == 0);
+    QVERIFY(path.straight(rig) == rig);
+    QVERIFY(!path.open(rig, 0, 0) && !path.open(rig, 1, 2) && !path.open(rig, 9, 0)); // no lane is there
+    QVERIFY(path.open(rig, 1, 1) && path.open(rig, 1, 1));
+    QCOMPARE(recallLine(path.in(rig)), std::string("drive | limiter"));
+    QCOMPARE(*path.lane(), std::size_t(1));
+    QCOMPARE(recallLine(path.straight(rig).chain), std::string("gate | boost | drive | limiter"));
+    QCOMPARE(path.leadingUp(), std::size_t(2));
+    QCOMPARE(path.straight(rig).outputDb, 0.0); // what a lane gives, nothing behind it
+    QCOMPARE(recallLine(path.withoutLane(rig).chain),
+             std::string("gate | { gain ; boost | eq | reverb } | delay")); // one lane is no split
+    // Another rig, in which the inner split is gone: back to the lane that is still there.
+    RigDocument other;
+    other.chain = parseRecallLine("gate | { gain ; boost | eq ; gain } | delay").value();
+    path.fit(other);
+    QCOMPARE(path.depth(), std::size_t(1));
+    QCOMPARE(recallLine(path.withoutLane(other).chain), std::string("gate | { gain ; gain } | delay"));
+    QCOMPARE(path.leave(), std::size_t(1));
+    QVERIFY(path.isOutermost());
 }
 
 void TestRig::anySplitGivesTheSame_data()

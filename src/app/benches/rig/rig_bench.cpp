@@ -53,7 +53,7 @@ RigBench::RigBench(const BenchContext& context, QWidget* parent) : Bench(context
     build();
     connect(&session(), &SessionModel::rigChanged, this, &RigBench::refresh);
     connect(&session(), &SessionModel::pathChanged, this, [this] {
-        lanePath_.clear();
+        lanes_.clear();
         refresh();
     });
     connect(&session(), &SessionModel::measured, this, &RigBench::measureChain);
@@ -153,13 +153,13 @@ QWidget* RigBench::buildChainRow()
         QAction* action = menu->addAction(QString::fromStdString(type.title));
         action->setToolTip(QString::fromStdString(type.about));
         connect(action, &QAction::triggered, this, [this, name = type.type] {
-            const int at = here(rig_).empty() ? 0 : ladder_->chosen() + 1;
+            const int at = lanes_.in(rig_).empty() ? 0 : ladder_->chosen() + 1;
             RigNode node;
             node.type = name;
             const auto files = session().folder().impulseFiles();
             if (name == "impulse" && !files.empty()) node.values["file"] = files.front();
             change(tr("Stage added: %1").arg(QString::fromStdString(name)),
-                   [&](RigDocument& r) { here(r).insert(here(r).begin() + at, node); });
+                   [&](RigDocument& r) { lanes_.in(r).insert(lanes_.in(r).begin() + at, node); });
             chooseStage(at);
         });
     }
@@ -176,22 +176,23 @@ QWidget* RigBench::buildChainRow()
     bypass_->setCheckable(true);
     connect(bypass_, &QPushButton::clicked, this, [this](bool on) {
         const std::size_t at = std::size_t(ladder_->chosen());
-        change(on ? tr("Stage bypassed") : tr("Stage active again"), [&](RigDocument& r) { here(r)[at].bypass = on; });
+        change(on ? tr("Stage bypassed") : tr("Stage active again"),
+               [&](RigDocument& r) { lanes_.in(r)[at].bypass = on; });
     });
     earlier_ = button(tr("Earlier"), "stageEarlier", tr("Move the chosen stage one step towards the input"), row);
     later_ = button(tr("Later"), "stageLater", tr("Move the chosen stage one step towards the output"), row);
     for (const int by : {-1, 1})
         connect(by < 0 ? earlier_ : later_, &QPushButton::clicked, this, [this, by] {
             const int at = ladder_->chosen(), to = at + by;
-            if (to < 0 || to >= int(here(rig_).size())) return;
+            if (to < 0 || to >= int(lanes_.in(rig_).size())) return;
             change(tr("Stage moved"),
-                   [&](RigDocument& r) { std::swap(here(r)[std::size_t(at)], here(r)[std::size_t(to)]); });
+                   [&](RigDocument& r) { std::swap(lanes_.in(r)[std::size_t(at)], lanes_.in(r)[std::size_t(to)]); });
             chooseStage(to);
         });
     remove_ = button(tr("Remove"), "removeStage", tr("Take the chosen stage out"), row);
     connect(remove_, &QPushButton::clicked, this, [this] {
         const int at = ladder_->chosen();
-        change(tr("Stage removed"), [&](RigDocument& r) { here(r).erase(here(r).begin() + at); });
+        change(tr("Stage removed"), [&](RigDocument& r) { lanes_.in(r).erase(lanes_.in(r).begin() + at); });
     });
     for (QWidget* b : {bypass_, earlier_, later_, remove_}) layout->addWidget(b);
     drop_ = button(tr("Drop lane"), "dropLane", tr("Take this lane out of the split"), row);
@@ -278,7 +279,7 @@ void RigBench::showDifference(const QString& more)
 RigNode* RigBench::chosenNode()
 {
     const std::size_t at = std::size_t(ladder_->chosen());
-    RigChain& chain = here(rig_);
+    RigChain& chain = lanes_.in(rig_);
     return at < chain.size() ? &chain[at] : nullptr;
 }
 
@@ -300,10 +301,10 @@ void RigBench::setControl(const QString& key, const QString& text)
     const auto value = parseValue(*type, *spec, text.toStdString());
     if (!value) return;
     const std::size_t at = std::size_t(ladder_->chosen());
-    const int mergeKey = (int(lanePath_.size()) * 256 + int(at)) * 64 + int(spec - type->parameters.data());
+    const int mergeKey = (int(lanes_.depth()) * 256 + int(at)) * 64 + int(spec - type->parameters.data());
     change(
         tr("%1 %2 %3").arg(QString::fromStdString(node->type), QString::fromStdString(spec->label), text),
-        [&](RigDocument& r) { here(r)[at].values[spec->key] = *value; }, mergeKey);
+        [&](RigDocument& r) { lanes_.in(r)[at].values[spec->key] = *value; }, mergeKey);
 }
 
 void RigBench::bringImpulse(const QString& key)
@@ -387,22 +388,12 @@ void RigBench::refresh()
     if (take && take->input.assumed) about += tr(" \u00b7 volts are an assumption until the input is calibrated");
     showDifference(about);
     about_->setFont(Theme::instance().text(TextSize::Small));
-    const auto leads = [&] { // to a lane that is there
-        const RigChain* chain = &rig_.chain;
-        for (const LaneStep& step : lanePath_) {
-            if (step.split >= chain->size() || step.lane >= (*chain)[step.split].lanes.size()) return false;
-            chain = &(*chain)[step.split].lanes[step.lane];
-        }
-        return true;
-    };
-    while (!leads()) lanePath_.pop_back();
-    leadingUp_ = 0;
-    for (const LaneStep& step : lanePath_) leadingUp_ += step.split;
-    const bool isLane = !lanePath_.empty();
+    lanes_.fit(rig_);
+    const bool isLane = !lanes_.isOutermost();
     for (QPushButton* b : {leave_, drop_}) b->setVisible(isLane);
     outputLabel_->setVisible(!isLane);
     output_->setVisible(!isLane);
-    ladder_->setChain(here(rig_), isLane ? std::optional(lanePath_.back().lane) : std::nullopt);
+    ladder_->setChain(lanes_.in(rig_), lanes_.lane());
     line_->setText(QString::fromStdString(recallLine(rig_.chain)));
     line_->setCursorPosition(0);
     output_->setValue(rig_.outputDb);
@@ -417,13 +408,13 @@ void RigBench::refreshStage()
     const RigNode* node = chosenNode();
     for (QPushButton* b : {bypass_, remove_}) b->setEnabled(node != nullptr);
     earlier_->setEnabled(node && ladder_->chosen() > 0);
-    later_->setEnabled(node && ladder_->chosen() + 1 < int(here(rig_).size()));
+    later_->setEnabled(node && ladder_->chosen() + 1 < int(lanes_.in(rig_).size()));
     bypass_->setChecked(node && node->bypass);
     QStringList files;
     for (const auto& f : session().folder().impulseFiles()) files << QString::fromStdString(f);
     StagePanel::Subject subject;
-    if (session().take()) subject.recipe = recipe(straight());
-    subject.stage = leadingUp_ + std::size_t(ladder_->chosen());
+    if (session().take()) subject.recipe = recipe(lanes_.straight(rig_));
+    subject.stage = lanes_.leadingUp() + std::size_t(ladder_->chosen());
     if (const Song* song = session().song()) {
         subject.beatS = 60.0 / song->tempoBpm;
         subject.beats = std::max(1, int(std::lround(session().barSeconds() / subject.beatS)));
@@ -431,60 +422,26 @@ void RigBench::refreshStage()
     stage_->setStage(node, files, std::move(subject));
 }
 
-RigChain& RigBench::here(RigDocument& rig) const
-{
-    RigChain* chain = &rig.chain;
-    for (const LaneStep& step : lanePath_) chain = &(*chain)[step.split].lanes[step.lane];
-    return *chain;
-}
-
-RigDocument RigBench::straight() const
-{
-    RigDocument out = rig_;
-    if (lanePath_.empty()) return out;
-    out.chain.clear();
-    const RigChain* chain = &rig_.chain;
-    for (const LaneStep& step : lanePath_) {
-        out.chain.insert(out.chain.end(), chain->begin(), chain->begin() + long(step.split));
-        chain = &(*chain)[step.split].lanes[step.lane];
-    }
-    out.chain.insert(out.chain.end(), chain->begin(), chain->end());
-    out.outputDb = 0.0;
-    return out;
-}
-
 void RigBench::openLane(int stage, int lane)
 {
-    const RigChain& chain = here(rig_);
-    if (stage < 0 || stage >= int(chain.size()) || lane >= int(chain[std::size_t(stage)].lanes.size())) return;
-    lanePath_.push_back({std::size_t(stage), std::size_t(lane)});
+    if (stage < 0 || !lanes_.open(rig_, std::size_t(stage), std::size_t(lane))) return;
     ladder_->setChosen(0);
     refresh();
 }
 
 void RigBench::leaveLane()
 {
-    if (lanePath_.empty()) return;
-    const std::size_t split = lanePath_.back().split;
-    lanePath_.pop_back();
-    ladder_->setChosen(int(split));
+    if (lanes_.isOutermost()) return;
+    ladder_->setChosen(int(lanes_.leave()));
     refresh();
 }
 
 void RigBench::dropLane()
 {
-    if (lanePath_.empty()) return;
-    const LaneStep step = lanePath_.back();
+    if (lanes_.isOutermost()) return;
+    RigDocument rest = lanes_.withoutLane(rig_);
     leaveLane();
-    change(tr("Lane taken out"), [&](RigDocument& r) {
-        RigChain& chain = here(r);
-        auto& lanes = chain[step.split].lanes;
-        lanes.erase(lanes.begin() + long(step.lane));
-        if (lanes.size() > 1) return;
-        const RigChain rest = lanes.front(); // one lane is no split
-        chain.erase(chain.begin() + long(step.split));
-        chain.insert(chain.begin() + long(step.split), rest.begin(), rest.end());
-    });
+    change(tr("Lane taken out"), [&](RigDocument& r) { r = std::move(rest); });
 }
 
 void RigBench::splitStage()
@@ -497,7 +454,7 @@ void RigBench::splitStage()
     split.type = "lanes";
     split.lanes = {{alone}, {}};
     const auto at = std::size_t(ladder_->chosen());
-    here(rig)[at] = split;
+    lanes_.in(rig)[at] = split;
     changeJoined(tr("A clean lane beside %1").arg(QString::fromStdString(alone.type)), std::move(rig), at, {alone});
 }
 
@@ -508,25 +465,25 @@ void RigBench::addLane()
     const RigChain alone{*split};
     RigDocument rig = rig_;
     const auto at = std::size_t(ladder_->chosen());
-    here(rig)[at].lanes.emplace_back();
+    lanes_.in(rig)[at].lanes.emplace_back();
     changeJoined(tr("A clean lane added"), std::move(rig), at, alone);
 }
 
 /// The sum's gain is worked out on this loop, so that it is as loud as what stood alone there.
 void RigBench::changeJoined(const QString& text, RigDocument rig, std::size_t split, RigChain alone)
 {
-    LayerRecipe recipe = this->recipe(straight());
-    recipe.rig.chain.erase(recipe.rig.chain.begin() + long(leadingUp_), recipe.rig.chain.end());
-    const RigChain& chain = here(rig);
+    LayerRecipe recipe = this->recipe(lanes_.straight(rig_));
+    recipe.rig.chain.erase(recipe.rig.chain.begin() + long(lanes_.leadingUp()), recipe.rig.chain.end());
+    const RigChain& chain = lanes_.in(rig);
     recipe.rig.chain.insert(recipe.rig.chain.end(), chain.begin(), chain.end());
     joinTask_.run<double>(
         tr("Measuring the lanes"),
-        [recipe, at = leadingUp_ + split, alone](const Progress& p) {
+        [recipe, at = lanes_.leadingUp() + split, alone](const Progress& p) {
             const auto gain = joinGainDb(recipe, at, alone, {p.stop, nullptr});
             return gain ? *gain : 0.0;
         },
         [this, text, rig, split](double gainDb) mutable {
-            here(rig)[split].values["gain"] = gainDb;
+            lanes_.in(rig)[split].values["gain"] = gainDb;
             change(text, [&](RigDocument& r) { r = std::move(rig); });
             refreshStage();
         });
@@ -548,8 +505,8 @@ LayerRecipe RigBench::recipe(const RigDocument& rig) const
 void RigBench::measureChain()
 {
     ladder_->setRungs({}, rig_.outputDb);
-    if (!session().isOpen() || !session().take() || here(rig_).empty()) return chainTask_.cancel();
-    const LayerRecipe recipe = this->recipe(straight());
+    if (!session().isOpen() || !session().take() || lanes_.in(rig_).empty()) return chainTask_.cancel();
+    const LayerRecipe recipe = this->recipe(lanes_.straight(rig_));
     double restFrom = 0.0, restTo = 0.0;
     if (const auto m = session().measurement(); m && !m->channels[0].noise.rests.empty()) {
         const Stretch rest = m->channels[0].noise.rests.front();
@@ -574,10 +531,10 @@ void RigBench::measureChain()
             }
             rungs_ = std::move(answer->rungs);
             report_ = std::move(answer->report);
-            std::vector<Rung> shown(rungs_.begin() + long(leadingUp_), rungs_.end());
+            std::vector<Rung> shown(rungs_.begin() + long(lanes_.leadingUp()), rungs_.end());
             shown.front().name = "input";
             shown.front().lanesDbu.clear();
-            ladder_->setRungs(std::move(shown), lanePath_.empty() ? rig_.outputDb : 0.0);
+            ladder_->setRungs(std::move(shown), lanes_.isOutermost() ? rig_.outputDb : 0.0);
             emit stateChanged();
         });
 }
@@ -619,7 +576,7 @@ void RigBench::findings(FindingsPanel& panel) const
                 tr("Match level and pickup"),
                 first(tr("Level and pickup matched"), {trimStage(transfer), pickupStage(transfer)})};
         }
-        if (lanePath_.empty() && rungs_.size() == rig_.chain.size() + 1)
+        if (lanes_.isOutermost() && rungs_.size() == rig_.chain.size() + 1)
             if (auto noise = rigNoiseFinding(rungs_, session().layer()->name)) found.push_back(std::move(*noise));
     }
     if (const auto m = session().isOpen() && session().take() ? session().measurement() : nullptr)
@@ -674,8 +631,8 @@ AuditionRequest RigBench::audition() const
     for (const double value : places.values) {
         RigDocument at = rig_;
         const auto stage = std::size_t(ladder_->chosen());
-        if (stage >= here(at).size()) break;
-        here(at)[stage].values[places.key] = value;
+        if (stage >= lanes_.in(at).size()) break;
+        lanes_.in(at)[stage].values[places.key] = value;
         slot(QStringLiteral("%1 %2").arg(QString::fromStdString(places.key),
                                          numberLabel(value, std::abs(value) < 100.0 ? 1 : 0)),
              at);

@@ -2,6 +2,7 @@
 
 #include "app/benches/bench.h"
 #include "core/mix/rig_ledger.h"
+#include "core/rig/lane_path.h"
 
 class QComboBox;
 class QDoubleSpinBox;
@@ -40,8 +41,6 @@ private:
     void bringImpulse(const QString& key);
     void writeLine();
     core::LayerRecipe recipe(const core::RigDocument& rig) const;
-    core::RigChain& here(core::RigDocument& rig) const; ///< the chain on the ladder
-    core::RigDocument straight() const; ///< what leads up to the chain on the ladder, and it: no lanes beside
     void openLane(int stage, int lane);
     void leaveLane();
     void dropLane();
@@ -59,12 +58,8 @@ private:
     void changeJoined(const QString& text, core::RigDocument rig, std::size_t split, core::RigChain alone);
     core::RigNode* chosenNode();
 
-    struct LaneStep {
-        std::size_t split, lane;
-    };
     core::RigDocument rig_;
-    std::vector<LaneStep> lanePath_; ///< which lane is on the ladder; empty: the outermost chain
-    std::size_t leadingUp_ = 0;      ///< stages of straight() before the chain on the ladder
+    core::LanePath lanes_; ///< to the chain on the ladder
     std::vector<std::string> warnings_;
     std::vector<core::Rung> rungs_;
     core::RenderReport report_;
