@@ -117,6 +117,10 @@ private slots:
     void blocksAndRecovers();
     void loadsSagAndFeedbackDoWhatTheyDo();
     void restIsWhereTheLawsMeet();
+    void resonanceIsItsClosedForm_data();
+    void resonanceIsItsClosedForm();
+    void changedResistorsKeepTheCharges();
+    void losslessPartsKeepTheirEnergy();
     void agreesWithTheCircuitSimulator_data();
     void agreesWithTheCircuitSimulator();
     void littleFolds_data();
@@ -274,6 +278,107 @@ void TestCircuit::restIsWhereTheLawsMeet()
     QVERIFY(std::abs(vp - (300.0 - current * (100e3 + 1500.0))) < 1e-3);
     QVERIFY(std::abs(vg + current * 1500.0) < 2e-3); // the grid's own small current goes through a megohm
     QVERIFY(current > 0.5e-3 && current < 1.5e-3);
+}
+
+void TestCircuit::resonanceIsItsClosedForm_data()
+{
+    QTest::addColumn<double>("hz");
+    for (const double hz : {60.0, 300.0, 480.0, 500.0, 520.0, 900.0, 3000.0}) QTest::addRow("%g Hz", hz) << hz;
+}
+
+// A coil and a capacitor swing: 20 ohm, 0.1 H and what resonates with it at 500 Hz; no tube anywhere.
+void TestCircuit::resonanceIsItsClosedForm()
+{
+    QFETCH(double, hz);
+    constexpr double kOhm = 20.0, kHenry = 0.1, kRate = 384000.0;
+    const double farad = 1.0 / (kHenry * std::pow(2.0 * kPi * 500.0, 2.0));
+    Netlist n;
+    const auto in = n.node(), coil = n.node(), out = n.node();
+    n.setInput(in);
+    n.resistor(in, coil, kOhm);
+    n.inductor(coil, out, kHenry);
+    n.capacitor(out, Netlist::kGround, farad);
+    n.setOutput(out);
+    CircuitSolver solver(n, kRate);
+    const auto settle = std::size_t(0.2 * kRate), whole = std::size_t(kRate); // whole periods
+    std::complex<double> sum = 0.0;
+    for (std::size_t i = 0; i < settle + whole; ++i) {
+        const double angle = 2.0 * kPi * std::fmod(hz * double(i) / kRate, 1.0);
+        const double y = solver.step(std::sin(angle));
+        if (i >= settle) sum += y * std::polar(1.0, -angle);
+    }
+    using namespace std::complex_literals;
+    const std::complex<double> s = 2.0i * kPi * hz, wanted = 1.0 / (1.0 + s * farad * kOhm + s * s * kHenry * farad);
+    const std::complex<double> found = 2.0i * sum / double(whole);
+    QVERIFY2(std::abs(found - wanted) < 2e-3 * std::abs(wanted),
+             qPrintable(QString("%1 of it off").arg(std::abs(found - wanted) / std::abs(wanted))));
+}
+
+// Two capacitors in a ladder, charged to 1 V; then other resistors and nothing at the input. Truth: the two equations
+// by Runge and Kutta's rule in small steps.
+void TestCircuit::changedResistorsKeepTheCharges()
+{
+    constexpr double kRate = 192000.0, kFirstF = 22e-9, kSecondF = 100e-9;
+    const auto ladder = [&](double firstOhm, double secondOhm) {
+        Netlist n;
+        const auto in = n.node(), middle = n.node(), out = n.node();
+        n.setInput(in);
+        n.resistor(in, middle, firstOhm);
+        n.capacitor(middle, Netlist::kGround, kFirstF);
+        n.resistor(middle, out, secondOhm);
+        n.capacitor(out, Netlist::kGround, kSecondF);
+        n.setOutput(out);
+        return n;
+    };
+    CircuitSolver before(ladder(10e3, 47e3), kRate);
+    for (int i = 0; i < int(0.5 * kRate); ++i) before.step(1.0);
+    CircuitSolver after(ladder(33e3, 4.7e3), kRate);
+    after.takeOver(before);
+    double a = 1.0, b = 1.0;
+    const auto slope = [](double x, double y) {
+        const double between = (x - y) / 4.7e3;
+        return std::pair((-x / 33e3 - between) / kFirstF, between / kSecondF);
+    };
+    constexpr int kSmall = 8;
+    const double h = 1.0 / (kRate * kSmall);
+    // The input falls between the last sample and this one: half a sample of either.
+    for (int i = 0; i < int(0.05 * kRate); ++i) {
+        const double y = after.step(0.0);
+        for (int k = 0; k < (i == 0 ? kSmall / 2 : kSmall); ++k) {
+            const auto [a1, b1] = slope(a, b);
+            const auto [a2, b2] = slope(a + 0.5 * h * a1, b + 0.5 * h * b1);
+            const auto [a3, b3] = slope(a + 0.5 * h * a2, b + 0.5 * h * b2);
+            const auto [a4, b4] = slope(a + h * a3, b + h * b3);
+            a += h / 6.0 * (a1 + 2.0 * a2 + 2.0 * a3 + a4);
+            b += h / 6.0 * (b1 + 2.0 * b2 + 2.0 * b3 + b4);
+        }
+        QVERIFY2(std::abs(y - b) < 2e-3, qPrintable(QString("sample %1: %2 for %3").arg(i).arg(y).arg(b)));
+    }
+    QVERIFY(b < 1e-3); // it has gone somewhere
+}
+
+// A lossless coil and capacitor swing on for a second without gaining or losing: the rule is trapezoidal, and nothing
+// of it is lost on the way through the circuit's motions.
+void TestCircuit::losslessPartsKeepTheirEnergy()
+{
+    constexpr double kRate = 192000.0;
+    Netlist n;
+    const auto in = n.node(), out = n.node();
+    n.setInput(in);
+    n.resistor(in, out, 1e12); // a hint of a push
+    n.inductor(out, Netlist::kGround, 0.2);
+    n.capacitor(out, Netlist::kGround, 500e-9);
+    n.setOutput(out);
+    CircuitSolver solver(n, kRate);
+    for (int i = 0; i < 200; ++i) solver.step(1e6);
+    double early = 0.0, late = 0.0;
+    for (int i = 0; i < int(kRate); ++i) {
+        const double y = std::abs(solver.step(0.0));
+        if (i < 4000) early = std::max(early, y);
+        if (i >= int(kRate) - 4000) late = std::max(late, y);
+    }
+    QVERIFY(early > 0.0);
+    QVERIFY2(std::abs(late / early - 1.0) < 1e-3, qPrintable(QString::number(late / early)));
 }
 
 void TestCircuit::agreesWithTheCircuitSimulator_data()

@@ -22,6 +22,8 @@ private slots:
     void clippingIsTold();
     void cancelLeavesNothing();
     void ledgerMeasuresGain();
+    void ledgerMeasuresLanes();
+    void ledgerSeesGateAndCompressor();
     void travelKnowsLevel();
     void travelKnowsBrightnessAndBody();
 
@@ -203,6 +205,46 @@ void TestMix::ledgerMeasuresGain()
     QVERIFY(std::abs((*rungs)[1].playingDbu - 4.0) < 0.01 && std::abs((*rungs)[2].playingDbu + 1.0) < 0.01);
     QVERIFY(std::abs(*(*rungs)[0].restDbu - (12.0 + 20.0 * std::log10(1e-4 * std::numbers::sqrt2))) < 0.1);
     QVERIFY(std::abs(*(*rungs)[2].restDbu - *(*rungs)[0].restDbu - 7.0) < 0.01);
+}
+
+void TestMix::ledgerMeasuresLanes()
+{
+    auto r = recipe(test::writeWav(dir_, "lanes.wav", {test::sine(400.0, 0.1, 48000.0, 2.0)}, 48000),
+                    "gain db=2 | { gain db=-6 ; polarity | gain db=-12 ; gain db=-60 } gain=-3 | gain db=1");
+    r.startS = 0.5;
+    r.endS = 1.5;
+    RenderReport report;
+    const auto rungs = rigLedger(r, 0.0, 0.0, report);
+    QVERIFY(rungs && rungs->size() == 4);
+    const Rung& split = (*rungs)[2];
+    QCOMPARE(split.lanesDbu.size(), std::size_t(3));
+    // -8 dBu come in, -6 behind the first stage: each lane by its own gain, the sum with the second lane upside down.
+    for (const auto& [lane, wanted] : {std::pair(0, -12.0), {1, -18.0}, {2, -66.0}})
+        QVERIFY2(std::abs(split.lanesDbu[std::size_t(lane)] - wanted) < 0.01,
+                 qPrintable(QString::number(split.lanesDbu[std::size_t(lane)])));
+    const double sum = std::pow(10.0, -6.0 / 20.0) - std::pow(10.0, -12.0 / 20.0) + 1e-3;
+    QVERIFY(std::abs(split.playingDbu - (-6.0 + 20.0 * std::log10(sum) - 3.0)) < 0.01);
+    QVERIFY(std::abs((*rungs)[3].playingDbu - split.playingDbu - 1.0) < 0.01);
+    QVERIFY((*rungs)[1].lanesDbu.empty() && !split.restDbu);
+}
+
+void TestMix::ledgerSeesGateAndCompressor()
+{
+    auto x = test::whiteNoise(1e-4, 48000 * 2);
+    test::append(x, test::sine(400.0, 0.1, 48000.0, 2.0));
+    auto r =
+        recipe(test::writeWav(dir_, "gated.wav", {x}, 48000),
+               "gate threshold=-50 depth=40 | compressor threshold=-20 ratio=4 knee=0 attack=5 release=500 gain=0");
+    r.startS = 2.2;
+    r.endS = 3.8;
+    RenderReport report;
+    const auto rungs = rigLedger(r, 0.5, 1.8, report);
+    QVERIFY(rungs && rungs->size() == 3);
+    QVERIFY(std::abs((*rungs)[1].playingDbu + 8.0) < 0.01);                      // the gate lets the playing by
+    QVERIFY(std::abs(*(*rungs)[1].restDbu - *(*rungs)[0].restDbu + 40.0) < 0.1); // and turns the rest down
+    // 12 dB over the threshold become 3; the peak's hold lets go by a little in each half period.
+    QVERIFY2(std::abs((*rungs)[2].playingDbu + 17.0) < 0.15, qPrintable(QString::number((*rungs)[2].playingDbu)));
+    QVERIFY(std::abs(*(*rungs)[2].restDbu - *(*rungs)[1].restDbu) < 0.01); // what is soft stays as it is
 }
 
 void TestMix::travelKnowsLevel()

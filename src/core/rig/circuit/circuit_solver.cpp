@@ -187,7 +187,7 @@ public:
 
     /// @param rows  each as long as the slots, and its constant behind
     explicit Rows(const std::vector<std::vector<double>>& rows)
-        : slots_(rows[0].size() - 1), size_((rows.size() + kHigh - 1) / kHigh * kHigh)
+        : slots_(rows.empty() ? 0 : rows[0].size() - 1), size_((rows.size() + kHigh - 1) / kHigh * kHigh)
     {
         const auto valueAt = [&](std::size_t row, std::size_t i) {
             return row < rows.size() ? rows[row][i == 0 ? slots_ : i - 1] : 0.0;
