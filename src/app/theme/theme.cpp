@@ -130,7 +130,7 @@ QPushButton:disabled { color: %ink3; }
 QPushButton[act="true"] { border-color: %act; color: %act; }
 QPushButton[act="true"]:focus { border-color: %act; }
 QPushButton[act="true"]:disabled { border-color: %rule; color: %ink3; }
-QPushButton[view="true"] { border: none; border-bottom: 2px solid transparent; border-radius: 0; padding: 3px 5px; font-weight: 400; }
+QPushButton[view="true"] { border: none; border-bottom: 2px solid transparent; border-radius: 0; padding: 3px 4px; font-weight: 400; }
 QPushButton[view="true"]:checked { background: transparent; border-bottom-color: %act; font-weight: 600; }
 QPushButton[view="true"]:focus { border-bottom-color: %ink; }
 QPushButton[plain="true"] { border: none; padding: 4px 2px; font-weight: 400; text-align: left; }

@@ -65,12 +65,22 @@ StagePanel::StagePanel(QWidget* parent) : QWidget(parent)
 {
     auto* grid = new QGridLayout(this);
     grid->setContentsMargins(0, 4, 0, 0);
-    grid->setHorizontalSpacing(12);
+    grid->setHorizontalSpacing(6);
     grid->setVerticalSpacing(2);
     grid->setColumnStretch(1, 1);
     title_ = new QLabel(this);
     title_->setFont(Theme::instance().text(TextSize::Normal, true));
-    grid->addWidget(title_, 0, 0);
+    auto* head = new QHBoxLayout;
+    head->addWidget(title_, 1);
+    hearPlaces_ = new QPushButton(tr("Hear %1 places").arg(kPlaces), this);
+    hearPlaces_->setObjectName("hearPlaces");
+    hearPlaces_->setToolTip(tr("Three places of the control that differ most, to choose between below, equally loud"));
+    hearPlaces_->setAccessibleName(hearPlaces_->toolTip());
+    hearPlaces_->setCheckable(true);
+    hearPlaces_->setProperty("view", true);
+    connect(hearPlaces_, &QPushButton::toggled, this, [this](bool on) { setPlaces(on ? known_ : Places{}); });
+    head->addWidget(hearPlaces_);
+    grid->addLayout(head, 0, 0);
     controls_ = new ControlFigures(this);
     auto* held = new QWidget(this);
     auto* column = new QVBoxLayout(held);
@@ -84,7 +94,7 @@ StagePanel::StagePanel(QWidget* parent) : QWidget(parent)
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    scroll->setFixedWidth(250);
+    scroll->setFixedWidth(240);
     scroll->setFocusPolicy(Qt::NoFocus);
     grid->addWidget(scroll, 1, 0);
     grid->addWidget(buildViews(), 0, 1);
@@ -115,7 +125,7 @@ QWidget* StagePanel::buildViews()
     auto* row = new QWidget(this);
     auto* layout = new QHBoxLayout(row);
     layout->setContentsMargins(0, 0, 0, 0);
-    layout->setSpacing(6);
+    layout->setSpacing(0);
     views_ = new QButtonGroup(row);
     const std::array<std::pair<QString, QString>, 7> names{
         {{tr("Travel"), tr("How the sound changes over the travel of the control, on this loop, now")},
@@ -136,14 +146,6 @@ QWidget* StagePanel::buildViews()
         layout->addWidget(b);
     }
     layout->addStretch(1);
-    hearPlaces_ = new QPushButton(tr("Hear %1 places").arg(kPlaces), row);
-    hearPlaces_->setObjectName("hearPlaces");
-    hearPlaces_->setToolTip(tr("Three places of the control that differ most, to choose between below, equally loud"));
-    hearPlaces_->setAccessibleName(hearPlaces_->toolTip());
-    hearPlaces_->setCheckable(true);
-    hearPlaces_->setProperty("view", true);
-    connect(hearPlaces_, &QPushButton::toggled, this, [this](bool on) { setPlaces(on ? known_ : Places{}); });
-    layout->addWidget(hearPlaces_);
     views_->button(0)->setChecked(true);
     connect(views_, &QButtonGroup::idClicked, this, &StagePanel::showView);
     return row;
