@@ -230,7 +230,7 @@ void TestTuner::chordsHaveNoPitch()
     QVERIFY2(double(taken) < 0.1 * double(windows), qPrintable(QString("%1 of %2").arg(taken).arg(windows)));
 }
 
-// Two notes with a rest between: each is found where it sounds, and nothing in the rest.
+// A string, a rest, another string: each is found where it sounds, and nothing in the rest.
 void TestTuner::overARecording()
 {
     std::vector<float> x;

@@ -202,7 +202,7 @@ NearestNote nearestNote(double hz, double referenceHz)
 std::vector<PitchMoment> pitchesOver(std::span<const float> mono, double rateHz)
 {
     constexpr double kQuietDb = 40.0;      // under the loudest window nothing is looked for
-    constexpr double kDoubtfulCents = 3.0; // two notes in one window
+    constexpr double kDoubtfulCents = 3.0; // a change within the window
     const auto frames = std::size_t(kWindowS * rateHz), hop = std::size_t(kHopS * rateHz);
     std::vector<double> powers;
     for (std::size_t at = 0; at + frames <= mono.size(); at += hop) {

@@ -77,9 +77,10 @@ StagePanel::StagePanel(QWidget* parent) : QWidget(parent)
     hearPlaces_->setToolTip(tr("Three places of the control that differ most, to choose between below, equally loud"));
     hearPlaces_->setAccessibleName(hearPlaces_->toolTip());
     hearPlaces_->setCheckable(true);
-    hearPlaces_->setProperty("view", true);
+    hearPlaces_->setProperty("small", true);
     connect(hearPlaces_, &QPushButton::toggled, this, [this](bool on) { setPlaces(on ? known_ : Places{}); });
     head->addWidget(hearPlaces_);
+    head->addSpacing(14);
     grid->addLayout(head, 0, 0);
     controls_ = new ControlFigures(this);
     auto* held = new QWidget(this);
