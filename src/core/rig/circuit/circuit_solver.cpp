@@ -182,7 +182,7 @@ class Rows {
 public:
     static constexpr std::size_t kHigh = 16;
     // The widest register that most processors have; unaligned.
-    typedef double Lanes __attribute__((vector_size(32), aligned(8)));
+    typedef double Lanes __attribute__((vector_size(32), aligned(8), may_alias));
     static constexpr std::size_t kLanes = 4;
 
     /// @param rows  each as long as the slots, and its constant behind
@@ -204,7 +204,7 @@ public:
     [[gnu::always_inline]] inline void times(const double* slots, double* out) const noexcept
     {
         constexpr std::size_t kWide = kHigh / kLanes;
-        typedef double Whole __attribute__((vector_size(32)));
+        typedef double Whole __attribute__((vector_size(32), may_alias));
         const Whole* lanes = reinterpret_cast<const Whole*>(values_.data());
         for (double* const end = out + size(); out < end; out += kHigh) {
             // Two slots at a time: a sum waits for the one before it for as long as two slots take otherwise.
@@ -235,8 +235,8 @@ private:
 /// A tube's port in time. Its current is the mean over the straight line that its voltages go along from the last
 /// sample to this one, which keeps most of what would fold from far above out of the circuit; that is half a sample
 /// late, so a parabola through the last three means gives the value of now. Source: Parker, Zavalishin and Le Bivic
-/// 2016, Reducing the aliasing of nonlinear waveshaping using continuous-time convolution; the mean by the trapezoidal
-/// rule in quarters, as a current of two voltages has no antiderivative in a table.
+/// 2016, Reducing the aliasing of nonlinear waveshaping using continuous-time convolution; the mean by Simpson's rule,
+/// where the law bends by trapezoids in quarters, as a current of two voltages has no antiderivative in a table.
 struct Port {
     using Two = TubeTable::Two; ///< of grid and plate
 

@@ -65,7 +65,7 @@ private:
     static constexpr int kGrid = 254, kPlate = 64, kColumns = 256;
     static constexpr std::size_t kRow = 2 * kColumns + 32; // rows do not share their places in the first cache
     // Four columns of two currents in one register, as wide as the processor has them.
-    typedef float Eight __attribute__((vector_size(32), aligned(4)));
+    typedef float Eight __attribute__((vector_size(32), aligned(4), may_alias));
 
     /// Four columns of both currents, weighted. @param from  the first  @param t, ty  parts of a column, of a row
     [[gnu::always_inline]] inline void weigh(std::size_t from, float t, float ty, Eight& out) const noexcept
