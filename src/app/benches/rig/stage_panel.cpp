@@ -74,7 +74,8 @@ StagePanel::StagePanel(QWidget* parent) : QWidget(parent)
     head->addWidget(title_, 1);
     hearPlaces_ = new QPushButton(tr("Hear %1 places").arg(kPlaces), this);
     hearPlaces_->setObjectName("hearPlaces");
-    hearPlaces_->setToolTip(tr("Three places of the control that differ most, to choose between below, equally loud"));
+    hearPlaces_->setToolTip(
+        tr("Three places on the Travel of the control that differ most, to choose between below, equally loud"));
     hearPlaces_->setAccessibleName(hearPlaces_->toolTip());
     hearPlaces_->setCheckable(true);
     hearPlaces_->setProperty("small", true);
