@@ -9,7 +9,8 @@ namespace gristle::core {
 
 namespace {
 
-constexpr std::size_t kBlock = 4096;
+constexpr std::size_t kRead = 4096, kBlock = 32 * kRead; // so many slices that two cores have enough to do
+constexpr double kLongBlockS = 40.0;                     // for stages that are quicker with them; some 20 MB
 constexpr double kPrerollS = 2.0;
 constexpr double kDraftPrerollS = 0.5; // figures on the screen bear that an echo before is missing
 
@@ -29,11 +30,9 @@ struct LayerSource::State {
     std::size_t channelsOut;
     bool ended = false; ///< the file is used up; silence follows
     AudioBuffer read;
-    std::vector<float> queue; ///< at the output rate, before the rig
-    std::size_t queueAt = 0;
-    std::array<std::vector<float>, 2> work;
-    std::array<std::vector<float>, 2> ready; ///< after the rig, not yet pulled
-    std::size_t readyAt = 0;
+    std::vector<float> queue;                ///< at the output rate, before the rig
+    std::array<std::vector<float>, 2> block; ///< after the rig
+    std::size_t blockAt = 0;                 ///< what of it is not yet pulled
 
     State(AudioReader r, std::size_t c, CompiledRig compiled, const LayerRecipe& recipe)
         : reader(std::move(r)), channel(c), rig(std::move(compiled)),
@@ -43,18 +42,13 @@ struct LayerSource::State {
     {
         const int own = reader.info().sampleRateHz;
         if (own != rate) resampler.emplace(own, rate);
-        for (auto& side : work) side.assign(kBlock, 0.0f);
     }
 
-    /// Makes sure that up to `frames` frames stand in the queue, silence after the file's end.
+    /// Makes sure that `frames` frames stand in the queue, silence after the file's end.
     Outcome fill(std::size_t frames)
     {
-        if (queueAt > 0) {
-            queue.erase(queue.begin(), queue.begin() + long(queueAt));
-            queueAt = 0;
-        }
         while (queue.size() < frames && !ended) {
-            const auto want = static_cast<std::size_t>(std::min<std::int64_t>(kBlock, readLeft));
+            const auto want = static_cast<std::size_t>(std::min<std::int64_t>(kRead, readLeft));
             std::size_t got = 0;
             if (want > 0) {
                 const auto result = reader.read(read, want);
@@ -76,23 +70,23 @@ struct LayerSource::State {
         return Done{};
     }
 
-    /// One block through the rig into `ready`.
+    /// The next block through the rig, its start cut off where that is not heard.
     Outcome renderBlock()
     {
-        if (const auto filled = fill(kBlock); !filled) return filled;
+        const std::int64_t left = toDrop + total - pulled;
+        const auto frames = static_cast<std::size_t>(std::min<std::int64_t>(left, std::int64_t(rig.maxBlock())));
+        if (const auto filled = fill(frames); !filled) return filled;
+        for (auto& side : block) side.resize(frames);
         const auto in = static_cast<float>(inFullScale);
-        for (std::size_t i = 0; i < kBlock; ++i) work[0][i] = queue[i] * in;
-        queueAt = kBlock;
-        AudioBlock block{{work[0].data(), work[1].data()}, 1, kBlock};
-        rig.process(block);
-        const auto drop = static_cast<std::size_t>(std::min<std::int64_t>(toDrop, kBlock));
-        toDrop -= std::int64_t(drop);
+        for (std::size_t i = 0; i < frames; ++i) block[0][i] = queue[i] * in;
+        queue.erase(queue.begin(), queue.begin() + long(frames));
+        AudioBlock all{{block[0].data(), block[1].data()}, 1, frames};
+        rig.process(all);
         const auto out = static_cast<float>(1.0 / outFullScale);
-        for (std::size_t c = 0; c < channelsOut; ++c) {
-            ready[c].clear();
-            for (std::size_t i = drop; i < kBlock; ++i) ready[c].push_back(work[c][i] * out);
-        }
-        readyAt = 0;
+        for (std::size_t c = 0; c < channelsOut; ++c)
+            for (float& v : block[c]) v *= out;
+        blockAt = static_cast<std::size_t>(std::min<std::int64_t>(toDrop, std::int64_t(frames)));
+        toDrop -= std::int64_t(blockAt);
         return Done{};
     }
 };
@@ -110,9 +104,14 @@ Result<LayerSource> LayerSource::open(const LayerRecipe& recipe)
     if (!channel) return channel.error();
     const int own = reader->info().sampleRateHz;
     const int rate = recipe.rateHz > 0 ? recipe.rateHz : own;
-    CompileOptions options{recipe.context, kBlock, recipe.allowMissing, false, recipe.effort};
+    CompileOptions options;
+    options.context = recipe.context;
     options.context.rateHz = rate;
     options.context.fullScaleV = recipe.input.fullScaleVolts();
+    options.maxBlock = kBlock;
+    options.longBlock = static_cast<std::size_t>(kLongBlockS * rate);
+    options.allowMissing = recipe.allowMissing;
+    options.effort = recipe.effort;
     auto rig = CompiledRig::compile(recipe.rig, options);
     if (!rig) return rig.error();
 
@@ -150,15 +149,15 @@ Result<std::size_t> LayerSource::pull(AudioBuffer& out, std::size_t frames)
     if (out.channels() != s.channelsOut) out = AudioBuffer(s.channelsOut, want);
     out.resize(want);
     for (std::size_t made = 0; made < want;) {
-        if (s.readyAt == s.ready[0].size())
+        while (s.blockAt == s.block[0].size())
             if (const auto rendered = s.renderBlock(); !rendered) return rendered.error();
-        const std::size_t take = std::min(want - made, s.ready[0].size() - s.readyAt);
+        const std::size_t take = std::min(want - made, s.block[0].size() - s.blockAt);
         for (std::size_t c = 0; c < s.channelsOut; ++c)
-            std::copy_n(s.ready[c].begin() + long(s.readyAt), take, out.channel(c).begin() + long(made));
-        s.readyAt += take;
+            std::copy_n(s.block[c].begin() + long(s.blockAt), take, out.channel(c).begin() + long(made));
+        s.blockAt += take;
+        s.pulled += std::int64_t(take);
         made += take;
     }
-    s.pulled += std::int64_t(want);
     return want;
 }
 

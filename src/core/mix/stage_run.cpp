@@ -9,7 +9,7 @@ namespace gristle::core {
 
 namespace {
 
-constexpr std::size_t kBlock = 4096;
+constexpr double kLongBlockS = 40.0; // for stages that are quicker with them
 constexpr double kPrerollS = 0.5;
 
 } // namespace
@@ -24,7 +24,9 @@ Result<StageInput> stageInput(const LayerRecipe& recipe, std::size_t stage, cons
     auto di = renderToMemory(dry, report, progress);
     if (!di) return di.error();
     StageInput out;
-    out.options = {recipe.context, kBlock, recipe.allowMissing, false, recipe.effort};
+    out.options.context = recipe.context;
+    out.options.allowMissing = recipe.allowMissing;
+    out.options.effort = recipe.effort;
     out.options.context.rateHz = di->sampleRateHz;
     out.options.context.fullScaleV = recipe.input.fullScaleVolts();
     out.fullScaleV = recipe.output.fullScaleVolts();
@@ -47,26 +49,29 @@ Result<AudioBuffer> playChain(const RigChain& chain, CompileOptions options, con
 {
     if (chain.empty()) return in;
     options.channels = in.channels();
+    options.longBlock = static_cast<std::size_t>(kLongBlockS * options.context.rateHz);
     RigDocument rig;
     rig.chain = chain;
     auto compiled = CompiledRig::compile(rig, options);
     if (!compiled) return compiled.error();
     const std::size_t late = compiled->latency(), frames = in.frames();
     AudioBuffer out(compiled->outputChannels(), frames);
+    const std::size_t most = std::min(compiled->maxBlock(), frames + late);
     std::array<std::vector<float>, 2> work;
-    for (auto& side : work) side.resize(kBlock);
-    std::vector<float> listen(kBlock);
-    for (std::size_t at = 0; at < frames + late; at += kBlock) {
+    for (auto& side : work) side.resize(most);
+    std::vector<float> listen(most);
+    for (std::size_t at = 0; at < frames + late; at += most) {
         if (progress.stopped()) return Error{ErrorCode::Cancelled, "playing a chain: stopped", ""};
+        const std::size_t n = std::min(most, frames + late - at);
         const auto fill = [&](std::span<const float> from, std::vector<float>& to) {
-            for (std::size_t i = 0; i < kBlock; ++i) to[i] = at + i < from.size() ? from[at + i] : 0.0f;
+            for (std::size_t i = 0; i < n; ++i) to[i] = at + i < from.size() ? from[at + i] : 0.0f;
         };
         for (std::size_t c = 0; c < in.channels(); ++c) fill(in.channel(c), work[c]);
         fill(di, listen);
-        AudioBlock block{{work[0].data(), work[1].data()}, in.channels(), kBlock, listen.data()};
+        AudioBlock block{{work[0].data(), work[1].data()}, in.channels(), n, listen.data()};
         compiled->process(block);
         for (std::size_t c = 0; c < out.channels(); ++c)
-            for (std::size_t i = 0; i < kBlock; ++i)
+            for (std::size_t i = 0; i < n; ++i)
                 if (at + i >= late && at + i - late < frames) out.channel(c)[at + i - late] = work[c][i];
     }
     return out;

@@ -1,9 +1,11 @@
 #include "core/rig/compiled_rig.h"
 
+#include "core/rig/conveyor.h"
 #include "core/units/decibels.h"
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <thread>
 
 namespace gristle::core {
 
@@ -28,8 +30,6 @@ private:
     std::size_t at_ = 0;
 };
 
-class Chain;
-
 struct Stage {
     std::unique_ptr<NodeProcessor> processor;
     const void* kind = nullptr; ///< what it is: two stages of one kind have processors of one type
@@ -37,16 +37,28 @@ struct Stage {
 };
 constexpr char kThrough = 0, kSplit = 1; // their places are kinds of their own
 
+/// Looks at what goes into and comes out of the stages of a chain. Each stage by one thread at a time, in order.
+struct Watch {
+    virtual ~Watch() = default;
+    /// @param at  of the block's first frame in the block that the chain was given
+    virtual void before(std::size_t stage, const AudioBlock& block, std::size_t at) noexcept = 0;
+    virtual void after(std::size_t stage, const AudioBlock& block, std::size_t at) noexcept = 0;
+};
+
 /// A chain of processors: itself one, so that lanes nest to any depth.
 class Chain final : public NodeProcessor {
 public:
     std::vector<Stage> stages;
+    Watch* watch = nullptr;
 
     void prepare(const PrepareSpec& spec) override
     {
         PrepareSpec own = spec;
         latency_ = 0;
+        isLive_ = spec.live;
+        channelsIn_ = spec.channels;
         for (Stage& stage : stages) {
+            own.maxBlock = stage.processor->takesLong() ? spec.maxBlock : std::min(spec.maxBlock, kSlice);
             stage.processor->prepare(own);
             latency_ += stage.processor->latency();
             own.diLate = spec.diLate + latency_;
@@ -55,7 +67,20 @@ public:
     }
     void process(AudioBlock& block) noexcept override
     {
-        for (Stage& stage : stages) stage.processor->process(block);
+        for (std::size_t first = 0; first < stages.size();) {
+            std::size_t end = first;
+            while (end < stages.size() && !stages[end].processor->takesLong()) ++end;
+            if (end == first)
+                play(end++, block, 0, block.frames);
+            else
+                playSlices(first, end, block);
+            first = end;
+        }
+        block.channels = channelsBefore(stages.size());
+    }
+    bool takesLong() const noexcept override
+    {
+        return std::ranges::any_of(stages, [](const Stage& stage) { return stage.processor->takesLong(); });
     }
     void reset() noexcept override
     {
@@ -92,7 +117,46 @@ public:
     }
 
 private:
-    std::size_t latency_ = 0;
+    std::size_t channelsBefore(std::size_t stage) const noexcept
+    {
+        return stage == 0 ? channelsIn_ : stages[stage - 1].channelsOut;
+    }
+    /// One stage over a part of a block.
+    void play(std::size_t stage, const AudioBlock& block, std::size_t at, std::size_t frames) noexcept
+    {
+        AudioBlock part{{}, channelsBefore(stage), frames, block.di ? block.di + at : nullptr};
+        for (std::size_t c = 0; c < 2; ++c) part.channel[c] = block.channel[c] ? block.channel[c] + at : nullptr;
+        if (watch) watch->before(stage, part, at);
+        stages[stage].processor->process(part);
+        if (watch) watch->after(stage, part, at);
+    }
+    /// Stages one after the other, slice by slice; where nobody plays and there are many slices, two threads share
+    /// them.
+    void playSlices(std::size_t first, std::size_t end, const AudioBlock& block) noexcept
+    {
+        constexpr std::size_t kWorthSharing = 8;
+        const std::size_t slices = (block.frames + kSlice - 1) / kSlice;
+        const auto one = [&](std::size_t stage, std::size_t slice) {
+            play(stage, block, slice * kSlice, std::min(kSlice, block.frames - slice * kSlice));
+        };
+        if (isLive_ || slices < kWorthSharing || end - first < 2 || std::thread::hardware_concurrency() < 2) {
+            for (std::size_t slice = 0; slice < slices; ++slice)
+                for (std::size_t stage = first; stage < end; ++stage) one(stage, slice);
+            return;
+        }
+        Conveyor conveyor(end - first, slices);
+        const auto work = [&] {
+            while (const auto task = conveyor.take()) {
+                one(first + task->stage, task->slice);
+                conveyor.finish(*task);
+            }
+        };
+        const std::jthread helper(work);
+        work();
+    }
+
+    std::size_t latency_ = 0, channelsIn_ = 1;
+    bool isLive_ = false;
 };
 
 /// Sends its input through every lane and sums what comes out; a mono lane counts on both sides of a stereo sum. Apart,
@@ -168,6 +232,10 @@ public:
     bool ranAway() const noexcept override
     {
         return std::ranges::any_of(lanes_, [](const auto& lane) { return lane->ranAway(); });
+    }
+    bool takesLong() const noexcept override
+    {
+        return std::ranges::any_of(lanes_, [](const auto& lane) { return lane->takesLong(); });
     }
 
 private:
@@ -258,14 +326,42 @@ void noteLevel(const AudioBlock& block, std::size_t from, std::size_t to, double
 
 } // namespace
 
-struct CompiledRig::State {
+struct CompiledRig::State final : Watch {
     std::unique_ptr<Chain> chain;
-    std::size_t channels = 1; ///< that come in
+    std::size_t channels = 1, maxBlock = 0; ///< channels that come in
     float gain = 1.0f;
     std::vector<StageLevels> stages;
     std::vector<std::string> warnings;
-    std::vector<float> di; ///< of the block in hand
+    std::vector<float> di;          ///< of the block in hand
+    std::vector<std::int64_t> late; ///< what comes into each stage, against the input
     std::int64_t position = 0, measureFrom = 0, measureTo = std::int64_t{1} << 60;
+
+    void before(std::size_t stage, const AudioBlock& block, std::size_t at) noexcept override
+    {
+        StageLevels& levels = stages[stage];
+        const auto [from, to] = window(late[stage], block, at);
+        noteLevel(block, from, to, levels.inSquares, levels.inPeak);
+        levels.frames += std::int64_t(to - from);
+    }
+    void after(std::size_t stage, const AudioBlock& block, std::size_t at) noexcept override
+    {
+        StageLevels& levels = stages[stage];
+        const NodeProcessor& processor = *chain->stages[stage].processor;
+        levels.ranAway = processor.ranAway();
+        const auto [from, to] = window(late[stage] + std::int64_t(processor.latency()), block, at);
+        noteLevel(block, from, to, levels.outSquares, levels.outPeak);
+    }
+
+private:
+    /// Of a block, the frames to be measured.
+    std::pair<std::size_t, std::size_t> window(std::int64_t by, const AudioBlock& block, std::size_t at) const noexcept
+    {
+        const auto edge = [&](std::int64_t frame) {
+            return std::size_t(
+                std::clamp<std::int64_t>(frame + by - position - std::int64_t(at), 0, std::int64_t(block.frames)));
+        };
+        return {edge(measureFrom), edge(measureTo)};
+    }
 };
 
 CompiledRig::CompiledRig(std::unique_ptr<State> state) : state_(std::move(state)) {}
@@ -280,9 +376,15 @@ Result<CompiledRig> CompiledRig::compile(const RigDocument& rig, const CompileOp
     if (!chain) return chain.error();
     state->chain = std::move(*chain);
     state->channels = options.channels;
-    state->chain->prepare({options.context.rateHz, options.maxBlock, options.channels, options.live,
+    state->maxBlock = std::max(options.maxBlock, state->chain->takesLong() ? options.longBlock : 0);
+    state->chain->prepare({options.context.rateHz, state->maxBlock, options.channels, options.live,
                            options.live ? Effort::Playing : options.effort});
-    state->di.resize(options.maxBlock);
+    state->chain->watch = state.get();
+    for (std::int64_t late = 0; const Stage& stage : state->chain->stages) {
+        state->late.push_back(late);
+        late += std::int64_t(stage.processor->latency());
+    }
+    state->di.resize(state->maxBlock);
     state->gain = static_cast<float>(dbToAmplitude(rig.outputDb));
     for (const RigNode& node : rig.chain) {
         StageLevels levels;
@@ -300,22 +402,7 @@ void CompiledRig::process(AudioBlock& block) noexcept
         std::copy_n(block.channel[0], block.frames, s.di.begin());
         block.di = s.di.data();
     }
-    std::int64_t late = 0; // of what stands in the block, against the input
-    const auto window = [&](std::int64_t edge) {
-        return static_cast<std::size_t>(
-            std::clamp<std::int64_t>(edge + late - s.position, 0, std::int64_t(block.frames)));
-    };
-    for (std::size_t i = 0; i < s.stages.size(); ++i) {
-        StageLevels& levels = s.stages[i];
-        NodeProcessor& processor = *s.chain->stages[i].processor;
-        const std::size_t from = window(s.measureFrom), to = window(s.measureTo);
-        noteLevel(block, from, to, levels.inSquares, levels.inPeak);
-        levels.frames += std::int64_t(to - from);
-        processor.process(block);
-        levels.ranAway = processor.ranAway();
-        late += std::int64_t(processor.latency());
-        noteLevel(block, window(s.measureFrom), window(s.measureTo), levels.outSquares, levels.outPeak);
-    }
+    s.chain->process(block);
     s.position += std::int64_t(block.frames);
     if (s.gain != 1.0f)
         for (std::size_t c = 0; c < block.channels; ++c)
@@ -342,6 +429,7 @@ void CompiledRig::reset() noexcept
 
 void CompiledRig::takeOver(const CompiledRig& before) noexcept { state_->chain->takeOver(*before.state_->chain); }
 
+std::size_t CompiledRig::maxBlock() const noexcept { return state_->maxBlock; }
 std::size_t CompiledRig::outputChannels() const noexcept { return state_->chain->outputChannels(state_->channels); }
 std::size_t CompiledRig::latency() const noexcept { return state_->chain->latency(); }
 double CompiledRig::tailSeconds() const noexcept { return std::min(kLongestTailS, state_->chain->tailSeconds()); }

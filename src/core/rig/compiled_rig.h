@@ -21,7 +21,8 @@ struct StageLevels {
 
 struct CompileOptions {
     NodeContext context;
-    std::size_t maxBlock = 4096;
+    std::size_t maxBlock = 4096;  ///< frames
+    std::size_t longBlock = 0;    ///< instead of maxBlock, where a stage is quicker with long blocks
     bool allowMissing = false;    ///< a node that cannot be made (missing impulse) is bypassed and named in warnings()
     bool live = false;            ///< for playing: nodes avoid delay
     Effort effort = Effort::Full; ///< Playing where it is live
@@ -37,8 +38,9 @@ public:
     CompiledRig& operator=(CompiledRig&&) noexcept;
     ~CompiledRig();
 
-    /// The channels of CompileOptions in, one or two out, volts; at most maxBlock frames. Its `di` is what nodes listen
-    /// to; where it is null, what comes in.
+    /// The channels of CompileOptions in, one or two out, volts; at most maxBlock() frames. Its `di` is what nodes
+    /// listen to; where it is null, what comes in. Where nobody plays, long blocks are worked on by two cores, with the
+    /// same result.
     void process(AudioBlock& block) noexcept;
     void reset() noexcept;
     /// Takes up what stages of another rig remember, those of the same types in the same order; both are compiled live
@@ -46,6 +48,7 @@ public:
     void takeOver(const CompiledRig& before) noexcept;
     /// Which input frames the levels in stages() are taken over; each stage looks at them when they reach it.
     void measureOver(std::int64_t firstFrame, std::int64_t frames) noexcept;
+    std::size_t maxBlock() const noexcept;
     std::size_t outputChannels() const noexcept;
     std::size_t latency() const noexcept;                    ///< frames
     double tailSeconds() const noexcept;                     ///< at most 20

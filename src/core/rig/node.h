@@ -52,6 +52,9 @@ public:
     virtual std::size_t latency() const noexcept { return 0; }  ///< frames, valid after prepare
     virtual double tailSeconds() const noexcept { return 0.0; } ///< until -90 dB after the input ends
     virtual bool ranAway() const noexcept { return false; }     ///< its feedback was held since the last reset
+    /// Whether long blocks are quicker than the same in slices; otherwise it is given kSlice frames at most.
+    virtual bool takesLong() const noexcept { return false; }
+    static constexpr std::size_t kSlice = 4096;
 };
 
 enum class ParameterKind { Number, Time, Choice, File };

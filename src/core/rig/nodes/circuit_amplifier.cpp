@@ -1,8 +1,7 @@
 #include "core/rig/nodes/nodes.h"
 
-#include "core/rig/circuit/circuit_solver.h"
 #include "core/rig/circuit/voices.h"
-#include "core/signal/oversampler.h"
+#include "core/rig/nodes/circuit_side.h"
 #include "core/units/decibels.h"
 
 #include <algorithm>
@@ -14,9 +13,8 @@ namespace {
 constexpr double kLeastSagOhm = 30.0, kMoreSagOhm = 300.0, kReservoirF = 47e-6;
 constexpr double kSpeakerDb = -30.0; // DESIGN.md: the loudspeaker's voltage less a fixed 30 dB
 constexpr double kLineDb = -20.0;    // line level against what a preamp gives a power stage
-constexpr std::size_t kChunk = 128;  // base frames at a time: the raised work stays in the first cache
 
-/// A voice at work: its netlist solved at a raised rate. Each channel has an amplifier of its own.
+/// A voice at work. Each channel has an amplifier of its own.
 class CircuitAmplifier final : public NodeProcessor {
 public:
     CircuitAmplifier(Netlist netlist, double inDb, double outDb)
@@ -31,52 +29,33 @@ public:
         const std::size_t factor = spec.effort == Effort::Full    ? 2 * playing
                                    : spec.effort == Effort::Draft ? std::max<std::size_t>(2, playing / 2)
                                                                   : playing;
-        for (std::size_t c = 0; c < spec.channels; ++c) {
-            sides_.push_back(
-                {Oversampler(factor, spec.phase()), CircuitSolver(netlist_, spec.rateHz * double(factor))});
-            sides_.back().over.prepare(kChunk);
-        }
+        for (std::size_t c = 0; c < spec.channels; ++c)
+            sides_.emplace_back(netlist_, spec.rateHz, factor, spec.phase(), spec.maxBlock);
     }
     void reset() noexcept override
     {
-        for (Side& side : sides_) {
-            side.over.reset();
-            side.circuit.reset();
-        }
+        for (CircuitSide& side : sides_) side.reset();
     }
     void takeOver(const NodeProcessor& other) noexcept override
     {
         const auto& before = static_cast<const CircuitAmplifier&>(other).sides_;
-        for (std::size_t c = 0; c < std::min(sides_.size(), before.size()); ++c) {
-            if (sides_[c].over.factor() != before[c].over.factor()) continue;
-            sides_[c].over = before[c].over;
-            sides_[c].circuit.takeOver(before[c].circuit);
-        }
+        for (std::size_t c = 0; c < std::min(sides_.size(), before.size()); ++c) sides_[c].takeOver(before[c]);
     }
-    std::size_t latency() const noexcept override { return sides_.empty() ? 0 : sides_[0].over.latency(); }
+    std::size_t latency() const noexcept override { return sides_.empty() ? 0 : sides_[0].latency(); }
     double tailSeconds() const noexcept override { return 1.0; } // until blocked grids and the supply have recovered
+    bool takesLong() const noexcept override { return true; }
 
     void process(AudioBlock& block) noexcept override
     {
         for (std::size_t c = 0; c < block.channels; ++c)
-            for (std::size_t at = 0; at < block.frames; at += kChunk) {
-                const std::span<float> x(block.channel[c] + at, std::min(kChunk, block.frames - at));
-                Side& side = sides_[c];
-                const auto high = side.over.up(x);
-                for (float& v : high) v = outGain_ * static_cast<float>(side.circuit.step(inGain_ * double(v)));
-                side.over.down(high, x);
-            }
+            sides_[c].process({block.channel[c], block.frames}, inGain_, outGain_);
     }
 
 private:
-    struct Side {
-        Oversampler over;
-        CircuitSolver circuit;
-    };
     Netlist netlist_;
     double inGain_;
     float outGain_;
-    std::vector<Side> sides_;
+    std::vector<CircuitSide> sides_;
 };
 
 ParameterSpec inPreamp(ParameterSpec spec)

@@ -1,0 +1,34 @@
+#pragma once
+
+#include "core/rig/circuit/circuit_solver.h"
+
+#include <array>
+#include <memory>
+
+namespace gristle::core {
+
+/// Eight circuits of one form, step by step side by side: for rendering, where eight stretches of a performance can be
+/// played at once. As CircuitSolver but for rounding; a step of all eight costs about as much as two of one.
+class CircuitsAbreast {
+public:
+    static constexpr std::size_t kLanes = 8;
+    using Volts = std::array<float*, kLanes>; ///< of each lane
+
+    explicit CircuitsAbreast(const CircuitSolver& like); ///< allocates
+    ~CircuitsAbreast();
+    CircuitsAbreast(CircuitsAbreast&&) noexcept;
+    CircuitsAbreast& operator=(CircuitsAbreast&&) noexcept;
+
+    void set(std::size_t lane, const CircuitMoment& moment) noexcept;
+    void get(std::size_t lane, CircuitMoment& moment) const noexcept; ///< `moment` is one of the same form
+    /// Volts in, volts out, in place, as many of each lane.
+    /// @param inGain, outGain  on what comes in and on what goes out
+    void process(const Volts& volts, std::size_t samples, double inGain, float outGain) noexcept;
+
+    struct State;
+
+private:
+    std::unique_ptr<State> state_;
+};
+
+} // namespace gristle::core

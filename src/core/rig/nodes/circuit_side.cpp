@@ -1,0 +1,160 @@
+#include "core/rig/nodes/circuit_side.h"
+
+#include "core/rig/circuit/circuits_abreast.h"
+
+#include <algorithm>
+#include <cmath>
+#include <optional>
+#include <thread>
+
+namespace gristle::core {
+
+namespace {
+
+constexpr std::size_t kChunk = 128;    // base frames at a time: the raised work stays in the first cache
+constexpr std::size_t kLaneChunk = 32; // of each lane, for the same reason
+constexpr double kForgets = 16.0;      // time constants: 140 dB
+constexpr double kComparedS = 0.05;
+constexpr double kAlikeDb = -125.0;
+
+constexpr std::size_t kLanes = CircuitsAbreast::kLanes, kGroups = 2, kStretches = kGroups * kLanes;
+
+/// Where a stretch begins to run up, where it is heard, where it ends.
+struct Stretch {
+    std::size_t from, heard, to;
+};
+
+/// Eight stretches on their way.
+struct Group {
+    std::vector<Oversampler> over;
+    CircuitsAbreast circuits;
+    std::array<std::vector<float>, kLanes> runUps; ///< the last part of each
+
+    Group(const Oversampler& now, const CircuitSolver& circuit) : over(kLanes, now), circuits(circuit) {}
+    void play(std::span<const float> in, std::span<float> out, const Stretch* stretches, std::size_t compared,
+              double inGain, float outGain) noexcept
+    {
+        const std::size_t frames = stretches[0].to - stretches[0].from; // as many of each
+        CircuitsAbreast::Volts volts;
+        std::array<float, kLaneChunk> low;
+        for (std::size_t at = 0; at < frames; at += kLaneChunk) {
+            const std::size_t n = std::min(kLaneChunk, frames - at);
+            std::span<float> high;
+            for (std::size_t lane = 0; lane < kLanes; ++lane) {
+                high = over[lane].up(in.subspan(stretches[lane].from + at, n));
+                volts[lane] = high.data();
+            }
+            circuits.process(volts, high.size(), inGain, outGain);
+            for (std::size_t lane = 0; lane < kLanes; ++lane) {
+                over[lane].down({volts[lane], high.size()}, std::span(low).first(n));
+                const Stretch& s = stretches[lane];
+                for (std::size_t i = 0; i < n; ++i)
+                    if (const std::size_t frame = s.from + at + i; frame >= s.heard)
+                        out[frame] = low[i];
+                    else if (frame + compared >= s.heard)
+                        runUps[lane].push_back(low[i]);
+            }
+        }
+    }
+};
+
+bool isAlike(std::span<const float> a, std::span<const float> b)
+{
+    double off = 0.0, all = 0.0;
+    for (std::size_t i = 0; i < a.size(); ++i) {
+        off += std::pow(double(a[i]) - double(b[i]), 2);
+        all += double(b[i]) * double(b[i]);
+    }
+    constexpr double kQuietV = 1e-7; // nothing is heard there
+    return off <= all * std::pow(10.0, kAlikeDb / 10.0) + double(a.size()) * kQuietV * kQuietV;
+}
+
+} // namespace
+
+CircuitSide::CircuitSide(const Netlist& netlist, double rateHz, std::size_t factor, Oversampler::Phase phase,
+                         std::size_t maxBlock)
+    : state_{Oversampler(factor, phase), CircuitSolver(netlist, rateHz * double(factor))}
+{
+    state_.over.prepare(kChunk);
+    compared_ = std::size_t(rateHz * kComparedS);
+    const double longestS = state_.circuit.form()->longestSeconds(rateHz * double(factor));
+    runUp_ = std::size_t(std::ceil(kForgets * longestS * rateHz)) + compared_;
+    if (stretchOf(maxBlock) > 0) input_.resize(maxBlock);
+}
+
+void CircuitSide::process(std::span<float> x, double inGain, float outGain) noexcept
+{
+    if (const std::size_t each = stretchOf(x.size()))
+        playStretches(x, each, inGain, outGain);
+    else
+        state_.process(x, inGain, outGain);
+}
+
+std::size_t CircuitSide::stretchOf(std::size_t frames) const noexcept
+{
+    const std::size_t each = frames > runUp_ ? (frames - runUp_) / kStretches : 0;
+    return each >= runUp_ / 2 ? each : 0; // a longer run up costs more than it saves
+}
+
+void CircuitSide::playStretches(std::span<float> x, std::size_t each, double inGain, float outGain) noexcept
+{
+    const std::span<float> in = std::span(input_).first(x.size());
+    std::ranges::copy(x, in.begin());
+    // The first one runs up, too, and is heard from the start: all are as long.
+    std::array<Stretch, kStretches> stretches;
+    for (std::size_t s = 0; s < kStretches; ++s)
+        stretches[s] = {s * each, s == 0 ? 0 : s * each + runUp_, (s + 1) * each + runUp_};
+    std::vector<Group> groups;
+    for (std::size_t g = 0; g < kGroups; ++g) groups.emplace_back(state_.over, state_.circuit);
+    {
+        const auto work = [&](std::size_t g) {
+            groups[g].play(in, x, &stretches[g * kLanes], compared_, inGain, outGain);
+        };
+        const std::jthread helper(work, 1);
+        work(0);
+    }
+    // One after the other; where one is not alike, the next is compared with what it is now.
+    CircuitMoment moment = state_.circuit.moment();
+    for (std::size_t s = 0; s < kStretches; ++s) {
+        Group& group = groups[s / kLanes];
+        const auto& runUp = group.runUps[s % kLanes];
+        const Stretch& here = stretches[s];
+        if (s > 0 && !isAlike(runUp, x.subspan(here.heard - runUp.size(), runUp.size()))) {
+            ++again_;
+            const std::span<float> heard = x.subspan(here.heard, here.to - here.heard);
+            std::ranges::copy(in.subspan(here.heard, heard.size()), heard.begin());
+            state_.process(heard, inGain, outGain);
+        } else {
+            state_.over = group.over[s % kLanes];
+            group.circuits.get(s % kLanes, moment);
+            state_.circuit.goOnFrom(moment);
+        }
+    }
+    state_.process(x.subspan(stretches.back().to), inGain, outGain);
+}
+
+void CircuitSide::takeOver(const CircuitSide& before) noexcept
+{
+    if (state_.over.factor() != before.state_.over.factor()) return;
+    state_.over = before.state_.over;
+    state_.circuit.takeOver(before.state_.circuit);
+}
+
+void CircuitSide::reset() noexcept
+{
+    again_ = 0;
+    state_.over.reset();
+    state_.circuit.reset();
+}
+
+void CircuitSide::State::process(std::span<float> x, double inGain, float outGain) noexcept
+{
+    for (std::size_t at = 0; at < x.size(); at += kChunk) {
+        const std::span<float> part = x.subspan(at, std::min(kChunk, x.size() - at));
+        const auto high = over.up(part);
+        for (float& v : high) v = outGain * static_cast<float>(circuit.step(inGain * double(v)));
+        over.down(high, part);
+    }
+}
+
+} // namespace gristle::core

@@ -1,0 +1,224 @@
+#include "core/rig/circuit/circuits_abreast.h"
+#include "core/rig/circuit/voices.h"
+#include "core/rig/compiled_rig.h"
+#include "core/rig/conveyor.h"
+#include "core/rig/nodes/circuit_side.h"
+#include "support/signals.h"
+
+#include <QtTest/QtTest>
+#include <atomic>
+#include <thread>
+
+using namespace gristle::core;
+using namespace gristle::test;
+
+namespace {
+
+/// Decibels of what differs, against the second.
+double offDb(std::span<const float> a, std::span<const float> b)
+{
+    double off = 0.0, all = 0.0;
+    for (std::size_t i = 0; i < a.size(); ++i) {
+        off += std::pow(double(a[i]) - double(b[i]), 2);
+        all += double(b[i]) * double(b[i]);
+    }
+    return 10.0 * std::log10(off / all + 1e-30);
+}
+
+/// Notes that are struck, ring and rest, twice a second, each at a pitch and a level of its own.
+std::vector<float> notes(double peakV, double seconds, unsigned seed)
+{
+    std::mt19937 random(seed);
+    std::uniform_real_distribution<double> hz(80.0, 500.0), level(0.2, 1.0);
+    std::vector<float> out(std::size_t(48000.0 * seconds));
+    double f = 0.0, size = 0.0;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        if (i % 24000 == 0) f = hz(random), size = peakV * level(random);
+        const double t = double(i % 24000) / 48000.0;
+        for (int h = 1; h < 6; ++h)
+            out[i] += float(0.5 * size * std::sin(2.0 * std::numbers::pi * f * h * t) * std::exp(-t * (4.0 + h)) / h);
+    }
+    return out;
+}
+
+CircuitSide side(const Netlist& netlist, std::size_t factor, std::size_t maxBlock)
+{
+    return CircuitSide(netlist, 48000.0, factor, Oversampler::Phase::Linear, maxBlock);
+}
+
+std::vector<float> inPieces(CircuitSide& amplifier, std::vector<float> x)
+{
+    for (std::size_t at = 0; at < x.size(); at += 1000)
+        amplifier.process(std::span(x).subspan(at, std::min<std::size_t>(1000, x.size() - at)), 1.0, 1.0f);
+    return x;
+}
+
+/// A stage whose supply comes through so much that it charges by itself far more slowly than with the tube at rest
+/// beside it: cut off, it has a longer memory than its motions say.
+Netlist slowWhenCutOff()
+{
+    Netlist n;
+    const auto in = n.node(), grid = n.node(), cathode = n.node(), plate = n.node(), source = n.node();
+    n.setInput(in);
+    n.supply(source, 300.0);
+    n.resistor(in, grid, 34e3);
+    n.resistor(source, plate, 2.2e6);
+    n.capacitor(plate, Netlist::kGround, 1e-6);
+    n.resistor(cathode, Netlist::kGround, 1000.0);
+    n.setOutput(plate);
+    n.tube(plate, grid, cathode, Triode{});
+    return n;
+}
+
+} // namespace
+
+class TestLongBlocks : public QObject {
+    Q_OBJECT
+
+private slots:
+    void eightAreAsOne_data()
+    {
+        QTest::addColumn<int>("voice");
+        QTest::addColumn<double>("peakV");
+        QTest::newRow("clean, soft") << int(Voice::CleanHeadroom) << 0.05;
+        QTest::newRow("clean, hard") << int(Voice::CleanHeadroom) << 2.0;
+        QTest::newRow("tight, soft") << int(Voice::TightCascade) << 0.02;
+        QTest::newRow("tight, hard") << int(Voice::TightCascade) << 2.0;
+    }
+    /// Each lane has a signal of its own, and can go on alone in the middle of it.
+    void eightAreAsOne()
+    {
+        QFETCH(int, voice);
+        QFETCH(double, peakV);
+        constexpr double kRate = 384000.0;
+        CircuitSolver one(amplifierNetlist(Voice(voice), {}), kRate);
+        CircuitsAbreast eight(one);
+        std::vector<std::vector<float>> x;
+        CircuitsAbreast::Volts volts;
+        for (unsigned lane = 0; lane < CircuitsAbreast::kLanes; ++lane) x.push_back(notes(peakV, 2.0, lane + 1));
+        const auto in = x;
+        const std::size_t half = x[0].size() / 2;
+        for (std::size_t lane = 0; lane < x.size(); ++lane) volts[lane] = x[lane].data();
+        eight.process(volts, half, 1.0, 2.0f);
+        for (const std::size_t lane : {std::size_t(0), std::size_t(3), std::size_t(7)}) {
+            one.reset();
+            std::vector<float> alone(in[lane].begin(), in[lane].begin() + long(half));
+            for (float& v : alone) v = 2.0f * float(one.step(double(v)));
+            const double offBy = offDb(std::span(x[lane]).first(half), alone);
+            QVERIFY2(offBy < -120.0, qPrintable(QString("lane %1: %2 dB").arg(lane).arg(offBy)));
+            // From where the lane is.
+            CircuitMoment moment = one.moment();
+            eight.get(lane, moment);
+            CircuitSolver further(amplifierNetlist(Voice(voice), {}), kRate);
+            further.goOnFrom(moment);
+            double off = 0.0, all = 0.0;
+            for (std::size_t i = half; i < half + 4800; ++i) {
+                const double a = one.step(double(in[lane][i])), b = further.step(double(in[lane][i]));
+                off += (a - b) * (a - b);
+                all += a * a;
+            }
+            QVERIFY2(off < 1e-12 * all, qPrintable(QString("lane %1 further: %2").arg(lane).arg(off / all)));
+        }
+    }
+
+    /// A long block against the same in pieces, twice in a row, with a remainder that no stretch takes.
+    void stretchesAreAsOnePiece_data()
+    {
+        QTest::addColumn<int>("voice");
+        QTest::addColumn<double>("peakV");
+        QTest::newRow("clean") << int(Voice::CleanHeadroom) << 0.6;
+        QTest::newRow("tight, blocking") << int(Voice::TightCascade) << 3.0;
+    }
+    void stretchesAreAsOnePiece()
+    {
+        QFETCH(int, voice);
+        QFETCH(double, peakV);
+        const Netlist netlist = amplifierNetlist(Voice(voice), {});
+        const auto in = notes(peakV, 13.0, 5);
+        const std::size_t first = std::size_t(6.5 * 48000.0) + 11;
+        auto pieces = side(netlist, 16, 1000), whole = side(netlist, 16, in.size());
+        const auto expected = inPieces(pieces, in);
+        const auto play = [&] {
+            auto out = in;
+            whole.process(std::span(out).first(first), 1.0, 1.0f);
+            whole.process(std::span(out).subspan(first), 1.0, 1.0f);
+            return out;
+        };
+        const auto out = play();
+        QVERIFY2(offDb(out, expected) < -120.0, qPrintable(QString::number(offDb(out, expected))));
+        QCOMPARE(whole.playedAgain(), std::size_t(0));
+        whole.reset();
+        QVERIFY(play() == out);
+    }
+    /// Where the circuit remembers for longer than its motions say, that is noticed, and the result is the same.
+    void aLongMemoryIsNoticed()
+    {
+        const Netlist netlist = slowWhenCutOff();
+        auto pieces = side(netlist, 2, 1000);
+        std::vector<float> in(std::size_t(12.0 * double(pieces.runUp())));
+        for (std::size_t i = 0; i < in.size(); ++i) in[i] = -25.0f + 1.5f * float(std::sin(0.013 * double(i)));
+        auto whole = side(netlist, 2, in.size());
+        auto out = in;
+        whole.process(out, 1.0, 1.0f);
+        QVERIFY(whole.playedAgain() > 0);
+        const auto expected = inPieces(pieces, in);
+        QVERIFY2(offDb(out, expected) < -120.0, qPrintable(QString::number(offDb(out, expected))));
+    }
+
+    /// Two cores on a chain give what one gives in small blocks, to the bit, and the same levels of each stage.
+    void sharedWorkIsTheSame()
+    {
+        RigDocument rig;
+        rig.chain = parseRecallLine("gate | compressor | softclip | { gain db=-3 | chorus ; boost } gain=-3 | "
+                                    "delay time=300ms | reverb | limiter")
+                        .value();
+        const auto in = notes(0.8, 12.0, 9);
+        const auto play = [&](std::size_t each) {
+            CompileOptions options;
+            options.maxBlock = each;
+            auto compiled = CompiledRig::compile(rig, options).value();
+            compiled.measureOver(100000, 300000);
+            std::vector<std::vector<float>> out{in, std::vector<float>(in.size())};
+            for (std::size_t at = 0; at < in.size(); at += each) {
+                AudioBlock block{{out[0].data() + at, out[1].data() + at}, 1, std::min(each, in.size() - at)};
+                compiled.process(block);
+            }
+            return std::pair(out, compiled.stages());
+        };
+        const auto [small, smallStages] = play(4096);
+        const auto [large, largeStages] = play(100 * 4096);
+        QVERIFY(large == small);
+        QCOMPARE(largeStages.size(), smallStages.size());
+        for (std::size_t i = 0; i < largeStages.size(); ++i) {
+            QCOMPARE(largeStages[i].frames, std::int64_t(300000));
+            QCOMPARE(largeStages[i].inSquares, smallStages[i].inSquares);
+            QCOMPARE(largeStages[i].outSquares, smallStages[i].outSquares);
+            QCOMPARE(largeStages[i].outPeak, smallStages[i].outPeak);
+        }
+    }
+
+    /// Every stage takes every slice once, in order, after the stage before, whoever works.
+    void theConveyorKeepsOrder()
+    {
+        constexpr std::size_t kStages = 5, kSlices = 200;
+        Conveyor conveyor(kStages, kSlices);
+        std::array<std::atomic<std::size_t>, kStages> done{};
+        std::atomic<int> faults{0};
+        const auto work = [&] {
+            while (const auto task = conveyor.take()) {
+                if (done[task->stage] != task->slice) ++faults;
+                if (task->stage > 0 && done[task->stage - 1] <= task->slice) ++faults;
+                ++done[task->stage];
+                conveyor.finish(*task);
+            }
+        };
+        {
+            const std::jthread a(work), b(work), c(work);
+        }
+        QCOMPARE(faults.load(), 0);
+        for (const auto& stage : done) QCOMPARE(stage.load(), kSlices);
+    }
+};
+
+QTEST_APPLESS_MAIN(TestLongBlocks)
+#include "test_long_blocks.moc"
