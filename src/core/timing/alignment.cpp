@@ -67,15 +67,37 @@ std::int64_t firstPeak(RealFft& correlation, std::int64_t most, double part)
     return 0;
 }
 
-/// The correlation of whitened spectra: every frequency counts as its power lets it.
-void whitened(const CrossSpectrum& s, const CrossSpectrum& powers, double rate, double high, RealFft& out)
+/// Means over bins within a third of an octave of each.
+std::vector<double> smoothed(const std::vector<double>& x)
 {
-    for (std::size_t k = 0; k < s.bins(); ++k) {
-        const double power = powers.first[k] * powers.second[k];
-        const double weight =
-            power > 0.0 ? inBand(double(k) * rate / double(s.window()), kLowHz, high) / std::sqrt(power) : 0.0;
-        out.spectrum()[k] = std::complex<float>(weight * s.cross[k]);
+    constexpr double kAround = 1.0 / 6.0;
+    std::vector<double> sums(x.size() + 1), out(x.size());
+    for (std::size_t k = 0; k < x.size(); ++k) sums[k + 1] = sums[k] + x[k];
+    for (std::size_t k = 0; k < x.size(); ++k) {
+        const auto half = std::max<std::size_t>(2, std::size_t(kAround * double(k)));
+        const std::size_t from = k > half ? k - half : 0, to = std::min(x.size(), k + half + 1);
+        out[k] = (sums[to] - sums[from]) / double(to - from);
     }
+    return out;
+}
+
+/// What makes spectra white, but for gaps between partials, where nothing is played.
+std::vector<double> whitening(const CrossSpectrum& s, double rate, double high)
+{
+    constexpr double kGap = 1e-2; // of the power about
+    std::vector<double> out(s.bins());
+    for (std::size_t k = 0; k < s.bins(); ++k) out[k] = std::sqrt(s.first[k] * s.second[k]);
+    const auto about = smoothed(out);
+    for (std::size_t k = 0; k < s.bins(); ++k) {
+        const double power = out[k] + kGap * about[k];
+        out[k] = power > 0.0 ? inBand(double(k) * rate / double(s.window()), kLowHz, high) / power : 0.0;
+    }
+    return out;
+}
+
+void correlate(const CrossSpectrum& s, const std::vector<double>& weights, RealFft& out)
+{
+    for (std::size_t k = 0; k < s.bins(); ++k) out.spectrum()[k] = std::complex<float>(weights[k] * s.cross[k]);
     out.inverse();
 }
 
@@ -173,27 +195,30 @@ std::vector<Third> thirdsOf(const Pair& pair, double delay)
 /// Where both have the same response, the maximum-likelihood estimate; the noise is taken to be smooth over frequency.
 Found alike(const Pair& pair, double gain)
 {
-    std::vector<double> weights(pair.s.bins()), phases(pair.s.bins()), off(pair.s.bins() + 1);
-    for (std::size_t k = 0; k < phases.size(); ++k) {
-        weights[k] = inBand(pair.hzAt(k), kLowHz, pair.high) * pair.coherence[k];
-        phases[k] = std::arg(pair.s.cross[k]);
+    constexpr double kAwayS = 0.001;
+    constexpr int kRounds = 3;
+    const CrossSpectrum& s = pair.s;
+    std::vector<double> weights = whitening(s, pair.rate, pair.high), phases(s.bins()), off(s.bins());
+    RealFft correlation(s.window());
+    correlate(s, weights, correlation);
+    const auto peak = firstPeak(correlation, std::llround(kAwayS * pair.rate), 0.9);
+    for (std::size_t k = 0; k < s.bins(); ++k) {
+        weights[k] *= std::abs(s.cross[k]);
+        phases[k] = std::arg(s.cross[k]);
     }
-    Found found = steepest(pair, weights, phases, 0.0);
-    constexpr double kAround = 1.0 / 6.0;
-    constexpr int kRounds = 2;
-    for (int round = 0; round < kRounds; ++round) {
+    Found found = steepest(pair, weights, phases, double(peak));
+    for (int round = 1; round < kRounds; ++round) {
         // What is left of the difference is the noise of both.
-        for (std::size_t k = 0; k < weights.size(); ++k) {
-            const double met = found.sign * (pair.s.cross[k] * std::polar(1.0, pair.radians(k) * found.delay)).real();
-            off[k + 1] = off[k] + std::max(0.0, gain * pair.s.first[k] + pair.s.second[k] / gain - 2.0 * met);
+        for (std::size_t k = 0; k < s.bins(); ++k) {
+            const double met = found.sign * (s.cross[k] * std::polar(1.0, pair.radians(k) * found.delay)).real();
+            off[k] = std::max(0.0, gain * s.first[k] + s.second[k] / gain - 2.0 * met);
         }
-        for (std::size_t k = 0; k < weights.size(); ++k) {
-            const auto half = std::max<std::size_t>(2, std::size_t(kAround * double(k)));
-            const std::size_t from = k > half ? k - half : 0, to = std::min(weights.size(), k + half + 1);
-            const double signal = std::abs(pair.s.cross[k]),
-                         noise = 0.5 * (off[to] - off[from]) / double(to - from) + 1e-12 * signal;
-            weights[k] = inBand(pair.hzAt(k), kLowHz, pair.high) * signal * signal /
-                         std::max(1e-300, noise * (2.0 * signal + noise));
+        const auto left = smoothed(off);
+        for (std::size_t k = 0; k < s.bins(); ++k) {
+            const double signal = std::abs(s.cross[k]), noise = 0.5 * left[k] + 1e-12 * signal;
+            weights[k] = signal > 0.0 ? inBand(pair.hzAt(k), kLowHz, pair.high) * signal * signal /
+                                            (noise * (2.0 * signal + noise))
+                                      : 0.0;
         }
         found = steepest(pair, weights, phases, found.delay);
     }
@@ -276,6 +301,7 @@ double confidenceIn(std::span<const float> a, std::span<const float> b, const Cr
     const std::size_t window = whole.window(), n = std::min(a.size(), b.size());
     const std::size_t step = std::max<std::size_t>(window / 2, (n - window) / kPieces + 1);
     const double near = std::max(3.0, 0.00025 * rate);
+    const auto weights = whitening(whole, rate, high);
     CrossSpectrum piece(window);
     RealFft correlation(window);
     double all = 0.0, found = 0.0;
@@ -286,7 +312,7 @@ double confidenceIn(std::span<const float> a, std::span<const float> b, const Cr
         for (std::size_t k = 0; k < piece.bins(); ++k) first += piece.first[k], second += piece.second[k];
         const double power = std::sqrt(first * second);
         all += power;
-        whitened(piece, whole, rate, high, correlation);
+        correlate(piece, weights, correlation);
         const auto x = correlation.time();
         std::int64_t best = 0;
         float highest = 0.0f;
@@ -328,7 +354,7 @@ Result<Alignment> alignTo(std::span<const float> reference, std::span<const floa
     coarse.add(reference, other, 0);
     const double high = std::min(kHighHz, 0.42 * rateHz);
     RealFft correlation(window);
-    whitened(coarse, coarse, rateHz, high, correlation);
+    correlate(coarse, whitening(coarse, rateHz, high), correlation);
     const std::int64_t lag = firstPeak(correlation, most, 0.5);
 
     CrossSpectrum fine(std::max<std::size_t>(1024, window / 4));

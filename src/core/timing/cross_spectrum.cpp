@@ -3,8 +3,14 @@
 #include "core/signal/window.h"
 
 #include <algorithm>
+#include <cmath>
+#include <numbers>
 
 namespace gristle::core {
+
+namespace {
+constexpr double kPi = std::numbers::pi;
+}
 
 CrossSpectrum::CrossSpectrum(std::size_t window)
     : first(window / 2 + 1), second(window / 2 + 1), cross(window / 2 + 1), fft_(window), shape_(hannWindow(window)),
@@ -23,11 +29,16 @@ void CrossSpectrum::add(std::span<const float> a, std::span<const float> b, std:
             addWindow(a.subspan(std::size_t(at), window()), b.subspan(std::size_t(at), window()));
             continue;
         }
-        // Over the edges, so that every sample counts alike.
-        const std::int64_t from = std::max<std::int64_t>(at, 0), to = std::min(at + size, n);
+        // Over the edges, so that every sample counts alike, and faded, so that a cut is no click.
+        const std::int64_t from = std::max<std::int64_t>(at, 0), to = std::min(at + size, n), fade = size / 8;
         for (const auto& [x, edge] : {std::pair(a, &edgeA), {b, &edgeB}}) {
             std::ranges::fill(*edge, 0.0f);
-            std::ranges::copy(x.subspan(std::size_t(from), std::size_t(to - from)), edge->begin() + long(from - at));
+            for (std::int64_t i = from; i < to; ++i) {
+                const double in = at < 0 ? std::min(1.0, double(i) / double(fade)) : 1.0,
+                             out = at + size > n ? std::min(1.0, double(n - i) / double(fade)) : 1.0;
+                (*edge)[std::size_t(i - at)] =
+                    float(0.25 * (1.0 - std::cos(kPi * in)) * (1.0 - std::cos(kPi * out)) * double(x[std::size_t(i)]));
+            }
         }
         addWindow(edgeA, edgeB);
     }
