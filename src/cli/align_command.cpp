@@ -1,6 +1,7 @@
 #include "cli/report.h"
 #include "core/advice/align_findings.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 
 namespace gristle::cli {
@@ -46,13 +47,17 @@ Json toJson(const AlignedFile& file, double rateHz)
 
 Result<Answer> align(const Options& o, const Surroundings& s)
 {
-    AlignFilesOptions options;
-    options.maxMs = o.maxMs;
-    options.channelFromOne = o.channel;
-    options.writeTo = o.write;
-    for (const auto& late : o.keepLate) options.keepLate.emplace_back(late);
-    const auto aligned = alignFiles(o.reference, {o.others.begin(), o.others.end()}, options, s.progress());
+    std::vector<AlignInput> others;
+    for (const auto& file : o.others)
+        others.push_back({file, o.channel, std::ranges::find(o.keepLate, file) != o.keepLate.end()});
+    for (const auto& late : o.keepLate)
+        if (std::ranges::find(o.others, late) == o.others.end())
+            return Error{ErrorCode::Usage, fmt::format("align: {} is to be kept late and is none of the files", late),
+                         "name it among the others, too"};
+    auto aligned = alignFiles({o.reference, o.channel}, others, o.maxMs, s.progress());
     if (!aligned) return aligned.error();
+    if (!o.write.empty())
+        if (const auto written = writeAligned(*aligned, o.write, s.progress()); !written) return written.error();
     const auto findings = alignFindings(*aligned, o.maxMs);
     Answer a;
     a.json["reference"] = o.reference;

@@ -1,5 +1,6 @@
 #include "core/advice/align_findings.h"
 #include "core/audio/resampler.h"
+#include "core/mix/render.h"
 #include "core/signal/biquad.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
@@ -217,16 +218,14 @@ private slots:
         QVERIFY(writeRecording(path("close mic.wav"), recording({x}, 48000), SampleFormat::Int24));
         QVERIFY(writeRecording(path("second.wav"), at44, SampleFormat::Float32));
         QVERIFY(writeRecording(path("room.wav"), recording({wholeLater(x, 500)}, 48000), SampleFormat::Int16));
-        AlignFilesOptions options;
-        options.writeTo = path("moved");
-        options.keepLate = {path("room.wav")};
-        const auto r = alignFiles(path("close mic.wav"), {path("second.wav"), path("room.wav")}, options).value();
+        auto r = alignFiles({path("close mic.wav")}, {{path("second.wav")}, {path("room.wav"), 0, true}}).value();
+        QVERIFY(writeAligned(r, path("moved")));
         QVERIFY(std::abs(r.others[0].alignment.delaySamples - 96.0) < 0.05);
         QVERIFY(r.others[0].alignment.isInverted);
         QVERIFY(std::abs(r.others[1].alignment.delaySamples - 500.0) < 0.05);
         QVERIFY(r.others[1].isKeptLate);
         QCOMPARE(r.others[0].written.filename().string(), std::string("second.aligned.wav"));
-        const auto again = alignFiles(r.referenceWritten, {r.others[0].written, r.others[1].written}, {}).value();
+        const auto again = alignFiles({r.referenceWritten}, {{r.others[0].written}, {r.others[1].written}}).value();
         QVERIFY(std::abs(again.others[0].alignment.delaySamples) < 0.05);
         QVERIFY(!again.others[0].alignment.isInverted);
         QVERIFY(std::abs(again.others[1].alignment.delaySamples - 500.0) < 0.05); // it was to stay
@@ -239,10 +238,42 @@ private slots:
         QVERIFY(readRecording(r.referenceWritten)->audio.channel(0)[1000] ==
                 readRecording(path("close mic.wav"))->audio.channel(0)[1000]);
 
-        options.keepLate = {path("none.wav")};
-        QCOMPARE(alignFiles(path("close mic.wav"), {path("second.wav")}, options).error().code, ErrorCode::Usage);
-        options.keepLate = {};
-        QCOMPARE(alignFiles(path("close mic.wav"), {path("close mic.wav")}, options).error().code, ErrorCode::Usage);
+        auto twins = alignFiles({path("close mic.wav")}, {{path("close mic.wav")}}).value();
+        QCOMPARE(writeAligned(twins, path("moved")).error().code, ErrorCode::Usage);
+        QCOMPARE(alignFiles({path("close mic.wav")}, {{path("none.wav")}}).error().code, ErrorCode::FileMissing);
+    }
+
+    /// A layer that is moved in a mix, earlier or later, from its start or from a place within.
+    void movedLayers_data()
+    {
+        QTest::addColumn<double>("earlier");
+        QTest::addColumn<double>("fromS");
+        for (const double earlier : {0.0, 30.0, 12.35, -7.6, -480.5})
+            for (const double from : {0.0, 1.3}) QTest::addRow("%g from %g s", earlier, from) << earlier << from;
+    }
+    void movedLayers()
+    {
+        QFETCH(double, earlier);
+        QFETCH(double, fromS);
+        const auto x = guitar(5, rhythmRiff(5));
+        QVERIFY(writeRecording(path("layer.wav"), recording({x}, 48000), SampleFormat::Float32));
+        LayerRecipe recipe;
+        recipe.file = path("layer.wav");
+        recipe.earlierS = earlier / kRate;
+        recipe.isInverted = true;
+        recipe.startS = fromS;
+        recipe.endS = fromS + 2.0;
+        RenderReport report;
+        const auto out = renderToMemory(recipe, report).value();
+        const auto truth = movedEarlier(x, earlier, true);
+        const auto from = std::size_t(fromS * kRate);
+        double off = 0.0, all = 0.0;
+        for (std::size_t i = 0; i < std::size_t(1.9 * kRate); ++i) {
+            off += std::pow(double(out.audio.channel(0)[i]) - double(truth[from + i]), 2);
+            all += std::pow(double(truth[from + i]), 2);
+        }
+        QVERIFY2(10.0 * std::log10(off / all + 1e-30) < -85.0,
+                 qPrintable(QString::number(10.0 * std::log10(off / all))));
     }
 };
 

@@ -8,7 +8,6 @@ namespace gristle::core {
 
 namespace {
 
-constexpr double kStranger = 0.5;
 constexpr double kHeardLossDb = 0.5; // of the sum, that aligning brings back
 constexpr double kLeftDb = 1.0;      // of the sum, that no delay brings back
 constexpr double kAgainst = 90.0;    // degrees: together they are less than the louder one
@@ -65,7 +64,7 @@ std::vector<Finding> alignFindings(const AlignedFiles& aligned, double maxMs)
     for (const AlignedFile& file : aligned.others) {
         const Alignment& a = file.alignment;
         const std::string name = file.file.filename().string(), first = aligned.reference.filename().string();
-        if (a.confidence < kStranger) {
+        if (!file.isOneTake()) {
             add(out, Severity::Stop, "align.stranger", name, "Not the same performance",
                 fmt::format("{} and {} do not tell one delay (confidence {}): they may be two performances, or too "
                             "little of one is in the other.",

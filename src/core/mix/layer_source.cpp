@@ -14,6 +14,21 @@ constexpr double kLongBlockS = 40.0;                     // for stages that are 
 constexpr double kPrerollS = 2.0;
 constexpr double kDraftPrerollS = 0.5; // figures on the screen bear that an echo before is missing
 
+/// The rig, before it what is left of a move, and the polarity.
+RigDocument withRest(const LayerRecipe& recipe, double laterS)
+{
+    RigDocument out = recipe.rig;
+    const auto put = [&](const char* type, const ParameterValues& values) {
+        RigNode node;
+        node.type = type;
+        node.values = values;
+        out.chain.insert(out.chain.begin(), node);
+    };
+    if (recipe.isInverted) put("polarity", {});
+    if (laterS > 0.0) put("shift", {{"by", 1000.0 * laterS}});
+    return out;
+}
+
 } // namespace
 
 struct LayerSource::State {
@@ -23,8 +38,9 @@ struct LayerSource::State {
     int rate;
     std::optional<Resampler> resampler;
     double inFullScale, outFullScale;
-    std::int64_t readLeft; ///< frames of the file still to be read
-    std::int64_t total;    ///< frames that come out
+    std::int64_t silentLeft = 0; ///< frames before the file's first
+    std::int64_t readLeft;       ///< frames of the file still to be read
+    std::int64_t total;          ///< frames that come out
     std::int64_t pulled = 0;
     std::int64_t toDrop; ///< latency and pre-roll
     std::size_t channelsOut;
@@ -48,20 +64,24 @@ struct LayerSource::State {
     Outcome fill(std::size_t frames)
     {
         while (queue.size() < frames && !ended) {
-            const auto want = static_cast<std::size_t>(std::min<std::int64_t>(kRead, readLeft));
+            const bool isBefore = silentLeft > 0;
+            const auto want = static_cast<std::size_t>(std::min<std::int64_t>(kRead, isBefore ? silentLeft : readLeft));
             std::size_t got = 0;
-            if (want > 0) {
+            if (isBefore) {
+                read = AudioBuffer(reader.info().channels, want);
+                got = want;
+            } else if (want > 0) {
                 const auto result = reader.read(read, want);
                 if (!result) return result.error();
                 got = *result;
             }
-            readLeft -= std::int64_t(got);
+            (isBefore ? silentLeft : readLeft) -= std::int64_t(got);
             const auto mono = got > 0 ? std::as_const(read).channel(channel) : std::span<const float>();
             if (!resampler)
                 queue.insert(queue.end(), mono.begin(), mono.end());
             else if (got > 0)
                 resampler->push(mono, queue);
-            if (got == 0 || readLeft == 0) {
+            if (got == 0 || (silentLeft == 0 && readLeft == 0)) {
                 if (resampler) resampler->finish(queue);
                 ended = true;
             }
@@ -102,8 +122,7 @@ Result<LayerSource> LayerSource::open(const LayerRecipe& recipe)
     if (!reader) return reader.error();
     const auto channel = chooseChannel(recipe.file, recipe.channelFromOne);
     if (!channel) return channel.error();
-    const int own = reader->info().sampleRateHz;
-    const int rate = recipe.rateHz > 0 ? recipe.rateHz : own;
+    const int rate = recipe.rateHz > 0 ? recipe.rateHz : reader->info().sampleRateHz;
     CompileOptions options;
     options.context = recipe.context;
     options.context.rateHz = rate;
@@ -112,22 +131,28 @@ Result<LayerSource> LayerSource::open(const LayerRecipe& recipe)
     options.longBlock = static_cast<std::size_t>(kLongBlockS * rate);
     options.allowMissing = recipe.allowMissing;
     options.effort = recipe.effort;
-    auto rig = CompiledRig::compile(recipe.rig, options);
+    const int own = reader->info().sampleRateHz;
+    const auto moved = std::int64_t(std::ceil(recipe.earlierS * own)); // in whole frames, a little too far
+    auto rig = CompiledRig::compile(withRest(recipe, double(moved) / own - recipe.earlierS), options);
     if (!rig) return rig.error();
 
-    const std::int64_t all = reader->info().frames;
+    // Frames of the take as it is heard: moved, so that frame 0 may lie within the file or before it.
+    const std::int64_t all = std::max<std::int64_t>(0, reader->info().frames - moved);
     const auto first = std::clamp<std::int64_t>(std::llround(recipe.startS * own), 0, all);
     const auto last = recipe.endS < 0.0 ? all : std::clamp<std::int64_t>(std::llround(recipe.endS * own), first, all);
     const std::int64_t from = std::max<std::int64_t>(
         0, first - std::llround((recipe.effort == Effort::Draft ? kDraftPrerollS : kPrerollS) * own));
     auto state = std::make_unique<State>(std::move(*reader), *channel, std::move(*rig), recipe);
-    if (from > 0)
-        if (const auto wound = state->reader.seek(from); !wound) return wound.error();
+    if (const std::int64_t inFile = std::max<std::int64_t>(0, from + moved); inFile > 0)
+        if (const auto wound = state->reader.seek(std::min(inFile, state->reader.info().frames)); !wound)
+            return wound.error();
     const double tailS = recipe.tailS >= 0.0 ? recipe.tailS : recipe.endS < 0.0 ? state->rig.tailSeconds() : 0.0;
     const auto atRate = [&](std::int64_t frames) { return std::llround(double(frames) * rate / own); };
     // What the latency holds back at the end is what follows there, not silence.
     const auto ahead = std::llround(double(state->rig.latency()) * own / rate) + own / 10;
-    state->readLeft = std::min<std::int64_t>(recipe.endS < 0.0 ? last : last + ahead, all) - from;
+    state->silentLeft = std::min(all, std::max<std::int64_t>(0, -moved - from));
+    state->readLeft = std::max<std::int64_t>(0, std::min<std::int64_t>(recipe.endS < 0.0 ? last : last + ahead, all) -
+                                                    from - state->silentLeft);
     state->rig.measureOver(atRate(first - from), atRate(last - first));
     state->total = atRate(last - first) + std::llround(std::ceil(tailS * rate));
     state->toDrop = std::int64_t(state->rig.latency()) + atRate(first - from);

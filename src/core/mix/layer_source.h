@@ -19,6 +19,8 @@ struct LayerRecipe {
     int rateHz = 0;         ///< of what comes out; 0: the take's own
     double startS = 0.0;    ///< of the take, from where it is heard
     double endS = -1.0;     ///< up to where; negative: to its end and then the rig's tail
+    double earlierS = 0.0;  ///< that the take is moved by; below 0: later. Any part of a sample
+    bool isInverted = false;
     double tailS = -1.0;    ///< after the end; negative: what the rig declares
     bool allowMissing = false;
     Effort effort = Effort::Full;
@@ -26,7 +28,7 @@ struct LayerRecipe {
 
 /// Pulls a layer block by block: file, channel, rate, volts, rig, full scale again; latency taken out, so that frame 0
 /// is the take's frame 0. A start in the middle is preceded by 2 s that are rendered and not heard, so that echoes and
-/// memory are there. Memory is constant whatever the length. One thread at a time.
+/// memory are there. A take that is moved has its frames elsewhere; what comes from before its start is silence. Memory is constant whatever the length. One thread at a time.
 class LayerSource {
 public:
     /// @error as AudioReader, chooseChannel and CompiledRig

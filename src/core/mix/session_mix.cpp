@@ -29,6 +29,8 @@ Result<LayerRecipe> layerRecipe(const SessionFolder& session, const Layer& layer
     }
     LayerRecipe recipe = layerRecipe(session, *take, rig);
     recipe.name = layer.name;
+    recipe.earlierS = 0.001 * layer.earlierMs;
+    recipe.isInverted = layer.isInverted;
     recipe.allowMissing = allowMissing;
     return recipe;
 }

@@ -27,6 +27,8 @@ Json layerToJson(const Layer& l)
 {
     Json out = {{"name", l.name},     {"place", l.place}, {"gain_db", l.gainDb}, {"guitar", l.guitar},
                 {"pickup", l.pickup}, {"rig", l.rig},     {"chosen", l.chosen}};
+    if (l.earlierMs != 0.0) out["earlier_ms"] = l.earlierMs;
+    if (l.isInverted) out["inverted"] = true;
     out["take"] = Json::array();
     for (const Take& t : l.takes) out["take"].push_back(takeToJson(t));
     return out;
@@ -142,6 +144,8 @@ Layer readLayer(const Json& json, const std::string& where, std::optional<Error>
     fields.text("name", l.name);
     fields.number("place", l.place, -100.0, 100.0);
     fields.number("gain_db", l.gainDb, -60.0, 60.0);
+    fields.number("earlier_ms", l.earlierMs, -1000.0, 1000.0);
+    fields.flag("inverted", l.isInverted);
     fields.text("guitar", l.guitar);
     fields.text("pickup", l.pickup);
     fields.file("rig", l.rig);

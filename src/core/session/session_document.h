@@ -31,6 +31,8 @@ struct Layer {
     std::string name;
     double place = 0.0; ///< -100 left to 100 right
     double gainDb = 0.0;
+    double earlierMs = 0.0; ///< that its takes are moved by, to meet other microphones; the files stay as they are
+    bool isInverted = false;
     std::string guitar, pickup;
     std::string rig; ///< file of the rig version, relative to the folder; empty: dry
     std::vector<Take> takes;

@@ -13,13 +13,13 @@ namespace gristle::core {
 namespace {
 
 constexpr double kHeardS = 600.0;
-constexpr double kStranger = 0.5;
 
-Result<Recording> listen(const std::filesystem::path& file, int channelFromOne)
+Result<Recording> listen(const AlignInput& input)
 {
+    const auto& file = input.file;
     const auto reader = AudioReader::open(file);
     if (!reader) return reader.error();
-    const auto channel = chooseChannel(file, channelFromOne);
+    const auto channel = chooseChannel(file, input.channelFromOne);
     if (!channel) return channel.error();
     auto all = readRecording(
         file, 0, std::min<std::int64_t>(reader->info().frames, std::llround(kHeardS * reader->info().sampleRateHz)));
@@ -83,70 +83,66 @@ Outcome writeMoved(const std::filesystem::path& from, const std::filesystem::pat
     return writer->commit();
 }
 
-Result<AlignedFiles> alignFiles(const std::filesystem::path& reference,
-                                const std::vector<std::filesystem::path>& others, const AlignFilesOptions& options,
+Result<AlignedFiles> alignFiles(const AlignInput& reference, const std::vector<AlignInput>& others, double maxMs,
                                 const Progress& progress)
 {
-    for (const auto& late : options.keepLate)
-        if (std::ranges::find(others, late) == others.end())
-            return Error{ErrorCode::Usage,
-                         fmt::format("aligning: {} is to be kept late and is none of the files", late.string()),
-                         "name it among the others, too"};
-    std::set<std::filesystem::path> names{copyOf(reference, "")};
-    for (const auto& file : others)
-        if (!options.writeTo.empty() && !names.insert(copyOf(file, "")).second)
-            return Error{ErrorCode::Usage,
-                         fmt::format("aligning: two files would be written as {}", copyOf(file, "").string()),
-                         "rename one of them, or align them one after the other"};
     AlignedFiles out;
-    out.reference = reference;
-    const auto heard = listen(reference, options.channelFromOne);
+    out.reference = reference.file;
+    const auto heard = listen(reference);
     if (!heard) return heard.error();
     out.rateHz = heard->sampleRateHz;
-    for (std::size_t i = 0; i < others.size(); ++i) {
+    for (const AlignInput& input : others) {
         if (progress.stopped()) return Error{ErrorCode::Cancelled, "aligning: stopped", ""};
-        auto other = listen(others[i], options.channelFromOne);
+        auto other = listen(input);
         if (!other) return other.error();
         if (other->sampleRateHz != out.rateHz) *other = resampled(*other, out.rateHz);
         const auto aligned =
-            alignTo(heard->audio.channel(0), std::as_const(other->audio).channel(0), out.rateHz, options.maxMs);
+            alignTo(heard->audio.channel(0), std::as_const(other->audio).channel(0), out.rateHz, maxMs);
         if (!aligned)
-            return Error{aligned.error().code, others[i].filename().string() + ": " + aligned.error().message,
+            return Error{aligned.error().code, input.file.filename().string() + ": " + aligned.error().message,
                          aligned.error().remedy};
         AlignedFile& file = out.others.emplace_back();
-        file.file = others[i];
+        file.file = input.file;
         file.alignment = *aligned;
-        file.isKeptLate = std::ranges::find(options.keepLate, others[i]) != options.keepLate.end();
+        file.isKeptLate = input.keepLate;
         if (file.isKeptLate)
             file.alignment.lossAfterDb =
                 aligned->isInverted ? lossTurnedOverDb(aligned->lossBeforeDb) : aligned->lossBeforeDb;
-        file.isMoved = aligned->confidence >= kStranger;
-        progress.at(double(i + 1) / double(others.size() + (options.writeTo.empty() ? 0 : others.size())));
-    }
-    if (options.writeTo.empty()) return out;
-
-    std::error_code failed;
-    std::filesystem::create_directories(options.writeTo, failed);
-    if (failed)
-        return Error{ErrorCode::WriteFailed, fmt::format("{}: the folder cannot be made", options.writeTo.string()),
-                     "choose another folder"};
-    out.referenceWritten = copyOf(reference, options.writeTo);
-    if (const auto written = writeMoved(reference, out.referenceWritten, 0.0, false, Progress{progress.stop, nullptr});
-        !written)
-        return written.error();
-    for (AlignedFile& file : out.others) {
-        const auto info = AudioReader::open(file.file);
-        if (!info) return info.error();
-        file.written = copyOf(file.file, options.writeTo);
-        const double samples = file.isMoved && !file.isKeptLate
-                                   ? file.alignment.delaySamples * info->info().sampleRateHz / out.rateHz
-                                   : 0.0;
-        if (const auto written = writeMoved(file.file, file.written, samples, file.isMoved && file.alignment.isInverted,
-                                            Progress{progress.stop, nullptr});
-            !written)
-            return written.error();
+        progress.at(double(out.others.size()) / double(others.size()));
     }
     return out;
+}
+
+Outcome writeAligned(AlignedFiles& aligned, const std::filesystem::path& folder, const Progress& progress)
+{
+    std::set<std::filesystem::path> names{copyOf(aligned.reference, "")};
+    for (const AlignedFile& file : aligned.others)
+        if (!names.insert(copyOf(file.file, "")).second)
+            return Error{ErrorCode::Usage,
+                         fmt::format("aligning: two files would be written as {}", copyOf(file.file, "").string()),
+                         "rename one of them, or align them one after the other"};
+    std::error_code failed;
+    std::filesystem::create_directories(folder, failed);
+    if (failed)
+        return Error{ErrorCode::WriteFailed, fmt::format("{}: the folder cannot be made", folder.string()),
+                     "choose another folder"};
+    const Progress quiet{progress.stop, nullptr};
+    aligned.referenceWritten = copyOf(aligned.reference, folder);
+    if (const auto written = writeMoved(aligned.reference, aligned.referenceWritten, 0.0, false, quiet); !written)
+        return written;
+    for (std::size_t i = 0; i < aligned.others.size(); ++i) {
+        AlignedFile& file = aligned.others[i];
+        const auto reader = AudioReader::open(file.file);
+        if (!reader) return reader.error();
+        file.written = copyOf(file.file, folder);
+        const double samples = file.isOneTake() && !file.isKeptLate
+                                   ? file.alignment.delaySamples * reader->info().sampleRateHz / aligned.rateHz
+                                   : 0.0;
+        const bool invert = file.isOneTake() && file.alignment.isInverted;
+        if (const auto written = writeMoved(file.file, file.written, samples, invert, quiet); !written) return written;
+        progress.at(double(i + 1) / double(aligned.others.size()));
+    }
+    return Done{};
 }
 
 } // namespace gristle::core

@@ -5,19 +5,19 @@
 
 namespace gristle::core {
 
-struct AlignFilesOptions {
-    double maxMs = 50.0;
-    int channelFromOne = 0;                      ///< of every file; 0: the only one, or any where all are alike
-    std::vector<std::filesystem::path> keepLate; ///< of the others, those whose delay is meant: polarity only
-    std::filesystem::path writeTo;               ///< a folder for moved copies; empty: none
+/// A recording to be aligned.
+struct AlignInput {
+    std::filesystem::path file;
+    int channelFromOne = 0; ///< 0: the only one, or any where all are alike
+    bool keepLate = false;  ///< its delay is meant: polarity only
 };
 
 struct AlignedFile {
     std::filesystem::path file;
     Alignment alignment; ///< in samples of the reference's rate
     bool isKeptLate = false;
-    bool isMoved = false;          ///< in its copy: it is no stranger
-    std::filesystem::path written; ///< empty: no copy
+    std::filesystem::path written;                                          ///< empty: no copy
+    bool isOneTake() const noexcept { return alignment.confidence >= 0.5; } ///< it is no stranger
 };
 
 struct AlignedFiles {
@@ -26,12 +26,14 @@ struct AlignedFiles {
     std::vector<AlignedFile> others;
 };
 
-/// Several recordings of one performance, at any rates, against the first. The first ten minutes tell the delay. Copies
-/// keep rate, channels and depth, and are named STEM.aligned.wav.
-/// @error what reading gives; Usage where two copies would have one name, or a late one is none of the others
-Result<AlignedFiles> alignFiles(const std::filesystem::path& reference,
-                                const std::vector<std::filesystem::path>& others, const AlignFilesOptions& options,
+/// Several recordings of one performance, at any rates, against the first. The first ten minutes tell the delay.
+/// @error what reading gives; OutOfRange where one is silent or too short
+Result<AlignedFiles> alignFiles(const AlignInput& reference, const std::vector<AlignInput>& others, double maxMs = 50.0,
                                 const Progress& progress = {});
+
+/// Writes a moved copy of each, the reference too, as STEM.aligned.wav into a folder, which is made; rate, channels and
+/// depth stay. Strangers are copied as they are. @error Usage where two would have one name; WriteFailed
+Outcome writeAligned(AlignedFiles& aligned, const std::filesystem::path& folder, const Progress& progress = {});
 
 /// A copy of all channels, moved as movedEarlier(), in blocks: memory does not grow with the length.
 /// @param samples  of the file's own rate
