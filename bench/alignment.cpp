@@ -170,7 +170,7 @@ int main()
     double strange = 0.0;
     for (unsigned trial = 0; trial < 12; ++trial) {
         const auto other = guitar(100 + trial, trial % 3 == 0   ? rhythmRiff(6)
-                                               : trial % 3 == 1 ? leadLine(6)
+                                               : trial % 3 == 1 ? leadLine(7)
                                                                 : brokenChords(6, 4.0));
         strange = std::max(strange, alignTo(x, other, kRate).value().confidence);
     }

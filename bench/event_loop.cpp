@@ -64,9 +64,9 @@ int main(int argc, char** argv)
              emit edit->editingFinished();
          }},
         {"hear", [&] { window.audition().setPlaying(true); }},
-        {"blend", [&] { window.showBench(2); }},
+        {"blend", [&] { window.showBench(3); }},
         {"match", [&] { window.findChild<QPushButton*>("matchLoudness")->click(); }},
-        {"log", [&] { window.showBench(3); }},
+        {"log", [&] { window.showBench(4); }},
         {"undo", [&] { window.session().undoStack().undo(); }},
         {"export", [&] { window.exporter().writeMix(folder + "/loop.wav", false); }},
         {"level", [&] { window.showBench(0); }},

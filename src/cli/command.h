@@ -35,6 +35,7 @@ using Job = std::function<core::Result<Answer>(const Surroundings&)>;
 // the one that was called.
 void addAlign(CLI::App& app, Job& job);
 void addCheck(CLI::App& app, Job& job);
+void addImpulse(CLI::App& app, Job& job);
 void addLedger(CLI::App& app, Job& job);
 void addClean(CLI::App& app, Job& job);
 void addDemo(CLI::App& app, Job& job);

@@ -116,7 +116,7 @@ void TestWindow::theWholeStory()
     b.device->advance(9600);
 
     // Blend: matched, measured on the rendered sum, the same as offline.
-    b.window.showBench(2);
+    b.window.showBench(3);
     b.settle();
     b.find<QPushButton>("matchLoudness")->click();
     b.settle();
@@ -173,7 +173,7 @@ void TestWindow::undoGoesBackAndIsLogged()
     WindowBench b;
     QVERIFY(QFile::exists(path("demo.gristle")));
     b.window.openPaths({path("demo.gristle")});
-    b.window.showBench(2);
+    b.window.showBench(3);
     b.settle();
     SessionModel& session = b.window.session();
     const SessionDocument before = session.document();
@@ -235,7 +235,7 @@ void TestWindow::missingAudioIsToldAndTheRestOpens()
     QVERIFY(b.window.session().isOpen());
     QCOMPARE(b.window.session().missing().size(), std::size_t(1));
     QVERIFY(b.window.findChild<QWidget*>("finding.file.unreadable"));
-    b.window.showBench(3);
+    b.window.showBench(4);
     QVERIFY(b.window.findChild<QWidget*>("finding.session.missing"));
     b.window.session().setPath({0, 0, 1});
     b.window.showBench(0);
@@ -252,6 +252,8 @@ void TestWindow::keysGoEverywhere()
     QVERIFY(QTest::qWaitForWindowActive(&b.window));
     b.window.setFocus();
     QTest::keyClick(&b.window, Qt::Key_7);
+    QCOMPARE(b.window.currentBench(), 3);
+    QTest::keyClick(&b.window, Qt::Key_4);
     QCOMPARE(b.window.currentBench(), 2);
     QTest::keyClick(&b.window, Qt::Key_3);
     QCOMPARE(b.window.currentBench(), 1);
@@ -264,12 +266,12 @@ void TestWindow::keysGoEverywhere()
     QTest::keyClick(&b.window, Qt::Key_Space);
     QVERIFY(!b.window.audition().isPlaying());
     QTest::keyClick(&b.window, Qt::Key_L, Qt::ControlModifier);
-    QCOMPARE(b.window.currentBench(), 3);
+    QCOMPARE(b.window.currentBench(), 4);
     auto* note = b.find<QLineEdit>("note");
     QVERIFY(note->hasFocus());
     QTest::keyClicks(note, "strings 2 weeks old"); // digits and X are letters here
     QTest::keyClick(note, Qt::Key_Return);
-    QCOMPARE(b.window.currentBench(), 3);
+    QCOMPARE(b.window.currentBench(), 4);
     QCOMPARE(b.window.session().folder().readLog().back().text, std::string("strings 2 weeks old"));
     QTest::keyClick(&b.window, Qt::Key_J, Qt::ControlModifier);
     auto* line = b.window.findChild<QLineEdit*>("goToLine");
@@ -298,7 +300,7 @@ void TestWindow::figuresThatAreNoneAreRefused()
     line->setText("drive | warp");
     emit line->editingFinished();
     QVERIFY(b.window.notice().contains("warp"));
-    b.window.showBench(2);
+    b.window.showBench(3);
     auto* table = b.find<QTableWidget>("layerTable");
     table->item(0, 1)->setText("4000");
     QVERIFY(b.window.session().document() == before);

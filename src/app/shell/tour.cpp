@@ -1,4 +1,5 @@
 #include "app/shell/tour.h"
+#include "app/benches/cab/cab_bench.h"
 #include "app/benches/level/check_page.h"
 #include "app/benches/level/level_bench.h"
 #include "app/benches/level/loading_page.h"
@@ -25,7 +26,12 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
         window_.exporter().writeMix(folder_ + "/Night Ferry mix.wav", false);
         window_.audition().setPlaying(true);
     });
-    for (std::size_t i = 0; i < window_.benches().size(); ++i) bench(int(i), window_.benches()[i]->name().toLower());
+    for (std::size_t i = 0; i < window_.benches().size(); ++i) {
+        const bool isCab = qobject_cast<CabBench*>(window_.benches()[i]) != nullptr;
+        if (isCab) steps_.push_back([this] { window_.session().setPath(microphones()); });
+        bench(int(i), window_.benches()[i]->name().toLower());
+        if (isCab) steps_.push_back([this] { window_.session().setPath({}); });
+    }
     steps_.push_back([this] {
         window_.audition().setPlaying(false);
         window_.capture().useTestClock(); // the pictures of recording do not wait for it
@@ -94,6 +100,16 @@ void Tour::look()
     timer_.stop();
     window_.audition().setPlaying(false);
     emit finished(good_);
+}
+
+/// The part that was recorded by several microphones, its second layer.
+core::LayerPath Tour::microphones() const
+{
+    const auto& songs = window_.session().document().songs;
+    for (std::size_t s = 0; s < songs.size(); ++s)
+        for (std::size_t p = 0; p < songs[s].parts.size(); ++p)
+            if (songs[s].parts[p].name.find("microphones") != std::string::npos) return {s, p, 1};
+    return {};
 }
 
 /// One step of the check, played by the simulated interface: still where the strings rest, around where the player

@@ -1,5 +1,7 @@
 #pragma once
 
+#include "core/session/session_document.h"
+
 #include <QObject>
 #include <QTimer>
 #include <functional>
@@ -22,6 +24,7 @@ signals:
 
 private:
     void look();
+    core::LayerPath microphones() const;
     void checkStep(double seconds, bool toItsEnd = true);
     void keepGains();
     void shoot(const QString& name);

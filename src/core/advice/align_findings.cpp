@@ -53,8 +53,8 @@ void add(std::vector<Finding>& out, Severity severity, const char* code, const s
 std::string delayText(double delaySamples, double rateHz)
 {
     const double ms = 1000.0 * delaySamples / rateHz;
-    if (std::abs(ms) < 0.0005) return "together";
-    return fmt::format("{} ms {} ({} cm)", figureText(std::abs(ms), 3), ms > 0.0 ? "later" : "earlier",
+    if (std::abs(ms) < 0.005) return "together";
+    return fmt::format("{} ms {} ({} cm)", figureText(std::abs(ms), 2), ms > 0.0 ? "later" : "earlier",
                        figureText(100.0 * std::abs(metresOf(delaySamples, rateHz)), 1));
 }
 
@@ -65,7 +65,7 @@ std::vector<Finding> alignFindings(const AlignedFiles& aligned, double maxMs)
         const Alignment& a = file.alignment;
         const std::string name = file.file.filename().string(), first = aligned.reference.filename().string();
         if (!file.isOneTake()) {
-            add(out, Severity::Stop, "align.stranger", name, "Not the same performance",
+            add(out, Severity::Note, "align.stranger", name, "Not the same performance",
                 fmt::format("{} and {} do not tell one delay (confidence {}): they may be two performances, or too "
                             "little of one is in the other.",
                             first, name, figureText(a.confidence, 2)),

@@ -5,8 +5,10 @@
 #include "core/measure/vu.h"
 #include "core/session/session_folder.h"
 #include "core/session/take_import.h"
+#include "core/signal/biquad.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
+#include "core/timing/alignment.h"
 
 #include <algorithm>
 #include <cmath>
@@ -46,6 +48,7 @@ struct Planned {
     double averageDbfs = -18.0;
     SimulatedInterface interface;
     bool turnedOver = false;
+    int microphone = -1; ///< before an amplifier, which; -1: the DI
     std::string file;
     std::string recorded;
 };
@@ -117,6 +120,52 @@ std::vector<Planned> plan(const std::string& crunch, const std::string& clean)
         p.interface.seed = right ? 8 : 7;
         out.push_back(std::move(p));
     }
+    for (int microphone = 0; microphone < 3; ++microphone) {
+        Planned p;
+        p.song = "Breakwater", p.part = "Chords, three microphones";
+        p.layer = microphone == 0 ? "Close" : microphone == 1 ? "Second" : "Room";
+        p.place = microphone == 2 ? 30.0 : 0.0;
+        p.tempo = 76.0, p.strings = dropDTuning();
+        p.notes = rhythmRiff(6);
+        p.style = playing(41, 3300.0, 0.09);
+        p.averageDbfs = -18.0 - double(microphone);
+        p.microphone = microphone; // planted: one is turned over, one stands far off
+        p.guitar = "the short one", p.pickup = "bridge", p.recorded = "2026-10-18T11:02:44";
+        p.interface.seed = std::uint32_t(20 + microphone);
+        out.push_back(std::move(p));
+    }
+    return out;
+}
+
+/// What a microphone before a driven amplifier hears: close; 21 cm further off and turned over; in the room, where the
+/// floor and a wall answer.
+std::vector<float> atMicrophone(std::vector<float> volts, int which)
+{
+    const auto through = [&](const BiquadCoefficients& c) { Biquad(c).process(volts); };
+    through(highPass(120.0, 0.7, kRate));
+    for (float& v : volts) v = std::tanh(9.0f * v);
+    through(highPass(85.0, 1.1, kRate));
+    through(bell(2600.0, 7.0, 1.0, kRate));
+    through(lowPass(4900.0, 0.9, kRate));
+    through(lowPass(5600.0, 0.6, kRate));
+    if (which == 0) {
+        through(lowShelf(180.0, 4.0, kRate)); // near, a gradient receiver has more of the low end
+    } else if (which == 1) {
+        through(bell(4200.0, -4.0, 0.8, kRate));
+    } else {
+        through(lowShelf(300.0, -3.0, kRate));
+    }
+    struct Path {
+        double metres, gain;
+    };
+    const std::vector<Path> paths = which == 0   ? std::vector<Path>{{0.03, 1.0}}
+                                    : which == 1 ? std::vector<Path>{{0.24, -1.0}}
+                                                 : std::vector<Path>{{3.1, 1.0}, {3.5, 0.45}, {5.2, 0.3}, {7.9, 0.2}};
+    std::vector<float> out(volts.size());
+    for (const Path& path : paths) {
+        const auto heard = movedEarlier(volts, -path.metres / 343.0 * kRate, path.gain < 0.0);
+        for (std::size_t i = 0; i < out.size(); ++i) out[i] += float(std::abs(path.gain)) * heard[i];
+    }
     return out;
 }
 
@@ -124,7 +173,8 @@ Recording record(const Planned& p)
 {
     PlayingStyle style = p.style;
     style.leadInS = p.barBeats * 60.0 / p.tempo; // one bar of count-in, nobody plays
-    const Performance performance = perform(p.notes, p.tempo, p.strings, style, kRate);
+    Performance performance = perform(p.notes, p.tempo, p.strings, style, kRate);
+    if (p.microphone >= 0) performance.volts = atMicrophone(std::move(performance.volts), p.microphone);
     SimulatedInterface interface = p.interface;
     SimulatedInterface quiet = interface;
     quiet.noiseDbfs = quiet.humDbfs = -200.0;

@@ -158,6 +158,26 @@ Result<MixReport> mixDown(const std::vector<MixLayer>& layers, const MixOptions&
     return report;
 }
 
+Result<Recording> mixToMemory(std::vector<MixLayer> layers, const MixOptions& options, double fromS, double toS,
+                              const Progress& progress)
+{
+    for (MixLayer& layer : layers) layer.recipe.startS = fromS, layer.recipe.endS = toS;
+    Recording out{0, AudioBuffer(2, 0)};
+    const auto report = mixDown(
+        layers, options,
+        [&](const AudioBuffer& block) -> Outcome {
+            const std::size_t at = out.audio.frames();
+            out.audio.resize(at + block.frames());
+            for (std::size_t c = 0; c < 2; ++c)
+                std::copy(block.channel(c).begin(), block.channel(c).end(), out.audio.channel(c).begin() + long(at));
+            return Done{};
+        },
+        progress);
+    if (!report) return report.error();
+    out.sampleRateHz = report->rateHz;
+    return out;
+}
+
 Result<MixReport> mixToFile(const std::filesystem::path& out, const std::vector<MixLayer>& layers,
                             const MixOptions& options, SampleFormat format, const Progress& progress)
 {

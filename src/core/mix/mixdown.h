@@ -45,6 +45,10 @@ Result<MixReport> mixDown(const std::vector<MixLayer>& layers, const MixOptions&
 Result<MixReport> mixToFile(const std::filesystem::path& out, const std::vector<MixLayer>& layers,
                             const MixOptions& options, SampleFormat format, const Progress& progress = {});
 
+/// A stretch of the mix, both sides, as it is heard. @param fromS, toS  seconds
+Result<Recording> mixToMemory(std::vector<MixLayer> layers, const MixOptions& options, double fromS, double toS,
+                              const Progress& progress = {});
+
 /// Integrated loudness of a layer after its rig; none where it is silent or shorter than 0.4 s.
 Result<std::optional<double>> layerLoudness(const LayerRecipe& recipe, const Progress& progress = {});
 

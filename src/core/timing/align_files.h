@@ -10,6 +10,7 @@ struct AlignInput {
     std::filesystem::path file;
     int channelFromOne = 0; ///< 0: the only one, or any where all are alike
     bool keepLate = false;  ///< its delay is meant: polarity only
+    bool operator==(const AlignInput&) const = default;
 };
 
 struct AlignedFile {

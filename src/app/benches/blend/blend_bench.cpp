@@ -378,27 +378,10 @@ AuditionRequest BlendBench::audition() const
     if (layers.empty()) return out;
     out.subject = tr("%1, all layers").arg(QString::fromStdString(session().part()->name));
     const auto slot = [&](const QString& title, std::vector<MixLayer> own) {
-        out.slots_.push_back({title,
-                              [own = std::move(own), options = this->options()](
-                                  double from, double to, const Progress& p) -> Result<Recording> {
-                                  std::vector<MixLayer> cut = own;
-                                  for (MixLayer& l : cut) l.recipe.startS = from, l.recipe.endS = to;
-                                  Recording rendered{0, AudioBuffer(2, 0)};
-                                  const auto report = mixDown(
-                                      cut, options,
-                                      [&](const AudioBuffer& b) -> Outcome {
-                                          const std::size_t at = rendered.audio.frames();
-                                          rendered.audio.resize(at + b.frames());
-                                          for (std::size_t c = 0; c < 2; ++c)
-                                              std::copy(b.channel(c).begin(), b.channel(c).end(),
-                                                        rendered.audio.channel(c).begin() + long(at));
-                                          return Done{};
-                                      },
-                                      p);
-                                  if (!report) return report.error();
-                                  rendered.sampleRateHz = report->rateHz;
-                                  return rendered;
-                              }});
+        out.slots_.push_back(
+            {title, [own = std::move(own), options = this->options()](double from, double to, const Progress& p) {
+                 return mixToMemory(own, options, from, to, p);
+             }});
     };
     slot(tr("As placed"), layers);
     auto middle = layers;

@@ -1,0 +1,267 @@
+#include "cli/report.h"
+#include "core/audio/audio_writer.h"
+#include "core/impulse/impulse_info.h"
+#include "core/impulse/sweep.h"
+#include "core/units/number_text.h"
+
+#include <fmt/format.h>
+
+namespace gristle::cli {
+
+using namespace core;
+
+namespace {
+
+struct Options {
+    std::string out, file, sweepFile, recording;
+    std::vector<std::string> parts;
+    SweepSettings sweep;
+    CaptureOptions capture;
+    int channel = 0;
+    bool align = false;
+};
+
+Json toJson(const ImpulseInfo& info)
+{
+    Json response = Json::array();
+    for (const ResponsePoint& p : info.response) response.push_back({{"hz", p.hz}, {"db", p.db}});
+    return {{"length_samples", info.lengthSamples},
+            {"arrival_samples", info.arrivalSamples},
+            {"energy_90_ms", info.energy90Ms},
+            {"minimum_phase", info.isMinimumPhase},
+            {"response", response}};
+}
+
+std::string textOf(const ImpulseInfo& info, int rateHz)
+{
+    return fmt::format("{} samples ({:.0f} ms), arrives at {}, 90 % of its energy within {} ms{}\n", info.lengthSamples,
+                       1000.0 * double(info.lengthSamples) / rateHz, figureText(info.arrivalSamples, 0),
+                       figureText(info.energy90Ms, 1), info.isMinimumPhase ? ", minimum phase" : "");
+}
+
+std::vector<Finding> findingsOf(const ImpulseInfo& info, const std::string& name)
+{
+    std::vector<Finding> out;
+    constexpr double kStandsOutDb = 12.0, kLateMs = 400.0;
+    const auto add = [&](const char* code, std::string title, std::string message, std::string remedy) {
+        Finding f;
+        f.severity = Severity::Fix;
+        f.code = code, f.subject = name;
+        f.title = std::move(title), f.message = std::move(message), f.remedy = std::move(remedy);
+        out.push_back(std::move(f));
+    };
+    if (info.outstandingDb < kStandsOutDb)
+        add("impulse.no_arrival", "Nothing arrives in it",
+            fmt::format("Its highest sample stands {} dB over the rest: it looks like a performance, not a response.",
+                        figureText(info.outstandingDb)),
+            "Choose another file, or capture a response with impulse capture");
+    else if (info.energy90Ms > kLateMs)
+        add("impulse.late", "Mostly late sound",
+            fmt::format("Nine tenths of its energy take {} ms: a room more than a loudspeaker.",
+                        figureText(info.energy90Ms, 0)),
+            "Use it as a reverb, or shorten it");
+    return out;
+}
+
+Result<Answer> answerOf(const Recording& impulse, const std::string& name)
+{
+    const auto info = impulseInfo(impulse);
+    if (!info) return Error{info.error().code, name + ": " + info.error().message, info.error().remedy};
+    Answer a;
+    a.json = toJson(*info);
+    const auto findings = findingsOf(*info, name);
+    a.json["findings"] = cli::toJson(findings);
+    a.text = name + ": " + textOf(*info, impulse.sampleRateHz) + findingLines(findings);
+    return a;
+}
+
+Result<Answer> makeSweep(const Options& o)
+{
+    const auto made = sweep(o.sweep);
+    if (!made) return made.error();
+    Recording recording{o.sweep.rateHz, AudioBuffer(1, made->size())};
+    std::ranges::copy(*made, recording.audio.channel(0).begin());
+    if (const auto written = writeRecording(o.out, recording, SampleFormat::Float32); !written) return written.error();
+    Answer a;
+    a.json = {{"out", o.out},
+              {"from_hz", o.sweep.fromHz},
+              {"to_hz", o.sweep.toHz},
+              {"seconds", o.sweep.seconds},
+              {"rate_hz", o.sweep.rateHz},
+              {"frames", made->size()}};
+    a.text =
+        fmt::format("{}: {:g} to {:g} Hz in {:g} s at {} Hz. Start quietly: a sweep through an amplifier is loud, and "
+                    "a valve amplifier needs its loudspeaker or a proper load.\n",
+                    o.out, o.sweep.fromHz, o.sweep.toHz, o.sweep.seconds, o.sweep.rateHz);
+    return a;
+}
+
+Result<std::vector<float>> mono(const std::string& file, int channel, int& rate)
+{
+    const auto chosen = chooseChannel(file, channel);
+    if (!chosen) return chosen.error();
+    constexpr double kLongestS = 600.0;
+    const auto reader = AudioReader::open(file);
+    if (!reader) return reader.error();
+    if (reader->info().durationS() > kLongestS)
+        return Error{
+            ErrorCode::OutOfRange,
+            fmt::format("{}: {:.0f} minutes are no recording of one sweep", file, reader->info().durationS() / 60.0),
+            "cut the sweep's part out of it"};
+    const auto read = readRecording(file);
+    if (!read) return read.error();
+    rate = read->sampleRateHz;
+    const auto x = read->audio.channel(*chosen);
+    return std::vector<float>(x.begin(), x.end());
+}
+
+Result<Answer> captureImpulse(const Options& o)
+{
+    int rate = 0, recordedRate = 0;
+    const auto played = mono(o.sweepFile, 0, rate);
+    if (!played) return played.error();
+    const auto recorded = mono(o.recording, o.channel, recordedRate);
+    if (!recorded) return recorded.error();
+    if (rate != recordedRate)
+        return Error{ErrorCode::OutOfRange,
+                     fmt::format("capture: the sweep is at {} Hz and its recording at {} Hz", rate, recordedRate),
+                     "record at the sweep's rate, or make a sweep at the recording's"};
+    const auto captured = capture(*played, *recorded, rate, o.capture);
+    if (!captured) return captured.error();
+    if (const auto written = writeRecording(o.out, captured->impulse, SampleFormat::Float32); !written)
+        return written.error();
+    std::vector<Finding> findings;
+    constexpr double kGoodSnrDb = 40.0, kMuchPercent = 3.0;
+    const auto add = [&](const char* code, std::string title, std::string message, std::string remedy) {
+        Finding f;
+        f.code = code, f.subject = o.recording;
+        f.title = std::move(title), f.message = std::move(message), f.remedy = std::move(remedy);
+        findings.push_back(std::move(f));
+    };
+    if (captured->snrDb < kGoodSnrDb)
+        add("capture.noise", "Noise in the response",
+            fmt::format("The response stands {} dB over the noise.", figureText(captured->snrDb)),
+            "Play the sweep louder, or for longer: twice as long gains 3 dB");
+    if (captured->distortionPercent > kMuchPercent)
+        add("capture.distortion", "Something distorts",
+            fmt::format(
+                "{} % of orders 2 to 5: they stand apart from the response, and what it was captured through was "
+                "not linear at that level.",
+                figureText(captured->distortionPercent)),
+            "Play the sweep more quietly if the linear response alone is wanted");
+    Answer a;
+    a.json = {{"out", o.out},
+              {"length_samples", captured->impulse.audio.frames()},
+              {"arrival_samples", captured->arrivalSamples},
+              {"snr_db", captured->snrDb},
+              {"distortion_percent", captured->distortionPercent},
+              {"order_percent", captured->orderPercent},
+              {"sweep",
+               {{"from_hz", captured->settings.fromHz},
+                {"to_hz", captured->settings.toHz},
+                {"seconds", captured->settings.seconds}}},
+              {"findings", cli::toJson(findings)}};
+    a.text = fmt::format("{}: {} samples, arrives at {} in the recording, {} dB over the noise, distortion {} %\n",
+                         o.out, captured->impulse.audio.frames(), figureText(captured->arrivalSamples, 0),
+                         figureText(captured->snrDb), figureText(captured->distortionPercent, 2)) +
+             findingLines(findings);
+    return a;
+}
+
+/// FILE[:gain_db[:delay_samples[:invert]]]; a colon in a name is written \:.
+Result<BlendPart> parsePart(const std::string& text)
+{
+    const auto bad = [&](const std::string& why) {
+        return Error{ErrorCode::Usage, "blend: \"" + text + "\": " + why,
+                     "write FILE[:gain_db[:delay_samples[:invert]]]"};
+    };
+    std::vector<std::string> fields{""};
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        if (text[i] == '\\' && i + 1 < text.size() && text[i + 1] == ':')
+            fields.back() += text[++i];
+        else if (text[i] == ':')
+            fields.emplace_back();
+        else
+            fields.back() += text[i];
+    }
+    if (fields.size() > 4 || fields[0].empty()) return bad("it is no part of a blend");
+    BlendPart part{fields[0]};
+    if (fields.size() > 1 && !fields[1].empty()) {
+        const auto gain = parseNumber(fields[1]);
+        if (!gain || std::abs(*gain) > 120.0) return bad("its gain is no number from -120 to 120");
+        part.gainDb = *gain;
+    }
+    if (fields.size() > 2 && !fields[2].empty()) {
+        const auto delay = parseNumber(fields[2]);
+        if (!delay || std::abs(*delay) > 192000.0) return bad("its delay is no number of samples");
+        part.delaySamples = *delay;
+    }
+    if (fields.size() > 3) {
+        if (fields[3] != "invert" && fields[3] != "1" && fields[3] != "true" && fields[3] != "0" && !fields[3].empty())
+            return bad("the last word is \"invert\" or nothing");
+        part.invert = !fields[3].empty() && fields[3] != "0";
+    }
+    return part;
+}
+
+Result<Answer> blend(const Options& o)
+{
+    std::vector<BlendPart> parts;
+    for (const auto& text : o.parts) {
+        auto part = parsePart(text);
+        if (!part) return part.error();
+        parts.push_back(std::move(*part));
+    }
+    const auto blended = blendImpulses(parts, o.align);
+    if (!blended) return blended.error();
+    if (const auto written = writeRecording(o.out, blended->sum, SampleFormat::Float32); !written)
+        return written.error();
+    auto a = answerOf(blended->sum, o.out);
+    if (!a) return a.error();
+    a->json["out"] = o.out;
+    a->json["aligned_samples"] = blended->alignedSamples;
+    return a;
+}
+
+} // namespace
+
+void addImpulse(CLI::App& app, Job& job)
+{
+    auto o = std::make_shared<Options>();
+    CLI::App* impulse =
+        app.add_subcommand("impulse", "Sweeps, captures and blends of loudspeaker-and-microphone responses");
+    impulse->require_subcommand(1);
+    const auto sub = [&](const char* name, const char* about, auto work) {
+        CLI::App* command = impulse->add_subcommand(name, about);
+        command->callback([o, &job, work] { job = [o, work](const Surroundings&) { return work(*o); }; });
+        return command;
+    };
+    CLI::App* make = sub("sweep", "Writes an exponential sweep", makeSweep);
+    make->add_option("OUT", o->out, "Where it goes")->required();
+    make->add_option("--from", o->sweep.fromHz, "Hz")->capture_default_str();
+    make->add_option("--to", o->sweep.toHz, "Hz")->capture_default_str();
+    make->add_option("--seconds", o->sweep.seconds, "How long it takes")->capture_default_str();
+    make->add_option("--rate", o->sweep.rateHz, "Hz")->capture_default_str()->check(CLI::Range(8000, 192000));
+    CLI::App* take = sub("capture", "Makes an impulse of a recorded sweep", captureImpulse);
+    take->add_option("--sweep", o->sweepFile, "What was played")->required();
+    take->add_option("--recording", o->recording, "What was recorded of it")->required();
+    take->add_option("OUT", o->out, "Where the impulse goes")->required();
+    take->add_option("--channel", o->channel, "Which channel of the recording, from 1")->check(CLI::Range(1, 64));
+    take->add_option("--length", o->capture.lengthS, "Seconds of the impulse")->capture_default_str();
+    take->add_flag("--minimum-phase", o->capture.minimumPhase, "As early as its magnitudes allow");
+    take->add_flag("--keep-delay", o->capture.keepDelay, "Keeps the time up to the arrival");
+    CLI::App* info = sub("info", "What an impulse is", [](const Options& own) -> Result<Answer> {
+        const auto reader = AudioReader::open(own.file);
+        if (!reader) return reader.error();
+        const auto read = readRecording(own.file, 0, std::int64_t(30.0 * reader->info().sampleRateHz));
+        if (!read) return read.error();
+        return answerOf(*read, own.file);
+    });
+    info->add_option("FILE", o->file, "An impulse")->required();
+    CLI::App* sum = sub("blend", "Sums impulses", blend);
+    sum->add_option("OUT", o->out, "Where the sum goes")->required();
+    sum->add_option("FILE", o->parts, "FILE[:gain_db[:delay_samples[:invert]]]")->required();
+    sum->add_flag("--align", o->align, "Brings all to the first one's arrival and polarity first");
+}
+
+} // namespace gristle::cli

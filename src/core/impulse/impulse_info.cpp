@@ -1,0 +1,178 @@
+#include "core/impulse/impulse_info.h"
+
+#include "core/audio/audio_reader.h"
+#include "core/audio/resampler.h"
+#include "core/signal/fft.h"
+#include "core/signal/minimum_phase.h"
+#include "core/timing/alignment.h"
+
+#include <algorithm>
+#include <cmath>
+#include <complex>
+#include <fmt/format.h>
+
+namespace gristle::core {
+
+namespace {
+
+constexpr double kLongestS = 20.0;
+constexpr double kArrives = 0.1;
+
+Error noImpulse(std::string what, std::string remedy)
+{
+    return {ErrorCode::OutOfRange, "impulse: " + std::move(what), std::move(remedy)};
+}
+
+std::vector<std::complex<double>> spectrumOf(std::span<const float> taps, std::size_t n)
+{
+    RealFft fft(n);
+    std::ranges::fill(fft.time(), 0.0f);
+    std::ranges::copy(taps.first(std::min(taps.size(), n)), fft.time().begin());
+    fft.forward();
+    return {fft.spectrum().begin(), fft.spectrum().end()};
+}
+
+/// Whether what is left when the arrival is taken off is what a minimum-phase filter of the same magnitudes gives: the
+/// share of its energy that comes as early.
+bool isMinimum(std::span<const float> taps, int rateHz)
+{
+    const std::size_t n = fastFftSize(std::max<std::size_t>(4096, 4 * taps.size()));
+    const auto spectrum = spectrumOf(taps, n);
+    const auto gainAt = [&](double hz) {
+        const auto k = std::min(spectrum.size() - 1, std::size_t(std::llround(hz * double(n) / rateHz)));
+        return std::abs(spectrum[k]);
+    };
+    const auto least = minimumPhase(gainAt, rateHz, std::max<std::size_t>(256, taps.size()));
+    // Correlated over all delays: 1 where they are alike.
+    const auto other = spectrumOf(least, n);
+    RealFft fft(n);
+    double mine = 0.0, its = 0.0;
+    for (std::size_t k = 0; k < spectrum.size(); ++k) {
+        fft.spectrum()[k] = std::complex<float>(spectrum[k] * std::conj(other[k]));
+        const double times = k == 0 || k + 1 == spectrum.size() ? 0.5 : 1.0; // the others stand for two
+        mine += times * std::norm(spectrum[k]), its += times * std::norm(other[k]);
+    }
+    fft.inverse();
+    float highest = 0.0f;
+    for (const float v : fft.time()) highest = std::max(highest, std::abs(v));
+    constexpr double kAlike = 0.98;
+    return double(highest) / (2.0 * std::sqrt(mine * its)) > kAlike;
+}
+
+std::size_t arrivalOf(std::span<const float> taps)
+{
+    float highest = 0.0f;
+    for (const float v : taps) highest = std::max(highest, std::abs(v));
+    std::size_t i = 0;
+    while (i < taps.size() && std::abs(taps[i]) < kArrives * double(highest)) ++i;
+    return i;
+}
+
+} // namespace
+
+std::vector<ResponsePoint> smoothedResponse(std::span<const float> taps, int rateHz)
+{
+    const std::size_t n = fastFftSize(std::max<std::size_t>(std::size_t(rateHz), 2 * taps.size())); // 1 Hz or finer
+    const auto spectrum = spectrumOf(taps, n);
+    std::vector<double> sums(spectrum.size() + 1);
+    for (std::size_t k = 0; k < spectrum.size(); ++k) sums[k + 1] = sums[k] + std::norm(spectrum[k]);
+    const auto upTo = [&](double hz) { // power below a frequency, parts of bins counted as parts
+        const double at = std::clamp(hz * double(n) / rateHz + 0.5, 0.0, double(spectrum.size()));
+        const auto k = std::min(spectrum.size() - 1, std::size_t(at));
+        return sums[k] + (at - double(k)) * (sums[k + 1] - sums[k]);
+    };
+    std::vector<ResponsePoint> out;
+    const double half = std::exp2(1.0 / 12.0);
+    for (int step = 0;; ++step) {
+        const double hz = 20.0 * std::exp2(step / 12.0);
+        if (hz > 0.5 * rateHz) break;
+        const double low = hz / half, high = std::min(hz * half, 0.5 * rateHz);
+        const double power = (upTo(high) - upTo(low)) / ((high - low) * double(n) / rateHz);
+        out.push_back({hz, 10.0 * std::log10(std::max(1e-20, power))});
+    }
+    return out;
+}
+
+Result<ImpulseInfo> impulseInfo(const Recording& impulse)
+{
+    const auto taps = impulse.audio.channel(0);
+    const double seconds = double(taps.size()) / impulse.sampleRateHz;
+    if (seconds > kLongestS)
+        return noImpulse(fmt::format("{:.0f} s are no impulse response but a recording", seconds),
+                         "choose a file of some seconds at most, or cut the response out of it");
+    double all = 0.0;
+    float highest = 0.0f;
+    for (const float v : taps) all += double(v) * double(v), highest = std::max(highest, std::abs(v));
+    if (!(all > 1e-14)) return noImpulse("the file is silent", "choose a file that holds a response");
+    ImpulseInfo out;
+    out.lengthSamples = taps.size();
+    const std::size_t arrival = arrivalOf(taps);
+    out.arrivalSamples = double(arrival);
+    double sum = 0.0;
+    std::size_t i = 0;
+    for (; i < taps.size() && sum < 0.9 * all; ++i) sum += double(taps[i]) * double(taps[i]);
+    out.energy90Ms = 1000.0 * std::max(0.0, double(i) - double(arrival)) / impulse.sampleRateHz;
+    out.outstandingDb = 10.0 * std::log10(double(highest) * double(highest) * double(taps.size()) / all);
+    out.isMinimumPhase = isMinimum(taps.subspan(arrival > 4 ? arrival - 4 : 0), impulse.sampleRateHz);
+    out.response = smoothedResponse(taps, impulse.sampleRateHz);
+    return out;
+}
+
+Result<Blend> blendImpulses(const std::vector<BlendPart>& parts, bool align)
+{
+    if (parts.empty()) return Error{ErrorCode::Usage, "blend: there is no impulse to blend", "name at least one"};
+    Blend out;
+    std::vector<std::vector<float>> taps;
+    int rate = 0;
+    for (const BlendPart& part : parts) {
+        auto read = readRecording(part.file);
+        if (!read) return read.error();
+        const auto info = impulseInfo(*read);
+        if (!info)
+            return Error{info.error().code, part.file.filename().string() + ": " + info.error().message,
+                         info.error().remedy};
+        if (rate == 0) rate = read->sampleRateHz;
+        const double ratio = double(read->sampleRateHz) / rate; // so that the response stays at another rate
+        if (read->sampleRateHz != rate) *read = resampled(*read, rate);
+        const auto x = std::as_const(read->audio).channel(0);
+        std::vector<float>& own = taps.emplace_back(x.begin(), x.end());
+        for (float& v : own) v = float(double(v) * ratio);
+    }
+    std::size_t longest = 0;
+    for (std::size_t i = 0; i < parts.size(); ++i) {
+        double earlier = 0.0;
+        bool isTurned = false;
+        if (align && i > 0) {
+            // As recordings of one click: padded, so that any delay between them is found.
+            const std::size_t n = std::max({taps[0].size(), taps[i].size(), std::size_t(0.25 * rate)});
+            auto first = taps[0], second = taps[i];
+            first.resize(n), second.resize(n);
+            const auto met = alignTo(first, second, rate, 20.0);
+            if (!met) return met.error();
+            earlier = met->delaySamples;
+            isTurned = met->isInverted;
+        }
+        out.alignedSamples.push_back(earlier);
+        out.isTurned.push_back(isTurned);
+        const double later = parts[i].delaySamples - earlier;
+        std::vector<float>& own = taps[i];
+        // Room for what comes later, and behind it for what a part of a sample spreads.
+        if (later != std::floor(later) || later > 0.0)
+            own.resize(own.size() + std::size_t(std::max(0.0, std::ceil(later))) +
+                       (later == std::floor(later) ? 0 : 64));
+        own = movedEarlier(own, -later, parts[i].invert != isTurned);
+        const double gain = std::pow(10.0, parts[i].gainDb / 20.0);
+        for (float& v : own) v = float(double(v) * gain);
+        longest = std::max(longest, own.size());
+    }
+    out.sum = Recording{rate, AudioBuffer(1, longest)};
+    for (std::size_t k = 0; k < longest; ++k) {
+        double sum = 0.0;
+        for (const auto& own : taps)
+            if (k < own.size()) sum += double(own[k]);
+        out.sum.audio.channel(0)[k] = float(sum);
+    }
+    return out;
+}
+
+} // namespace gristle::core

@@ -1,0 +1,50 @@
+#pragma once
+
+#include "core/audio/audio_buffer.h"
+#include "core/units/result.h"
+
+#include <filesystem>
+#include <span>
+#include <vector>
+
+namespace gristle::core {
+
+struct ResponsePoint {
+    double hz, db;
+};
+
+/// What an impulse response is, by its first channel.
+struct ImpulseInfo {
+    std::size_t lengthSamples = 0;
+    double arrivalSamples = 0.0;         ///< first sample that is a tenth of the highest
+    double energy90Ms = 0.0;             ///< from the arrival until nine tenths of the energy have come
+    bool isMinimumPhase = false;         ///< a pure delay aside
+    std::vector<ResponsePoint> response; ///< smoothed over a sixth of an octave, every twelfth from 20 Hz
+    double outstandingDb = 0.0;          ///< its highest sample over the rest's RMS: little where it is a performance
+};
+
+/// @error OutOfRange where it is silent, or longer than 20 s: no impulse
+Result<ImpulseInfo> impulseInfo(const Recording& impulse);
+
+/// Power means over a sixth of an octave at every twelfth from 20 Hz to half the rate.
+std::vector<ResponsePoint> smoothedResponse(std::span<const float> taps, int rateHz);
+
+/// One impulse of a blend.
+struct BlendPart {
+    std::filesystem::path file;
+    double gainDb = 0.0;
+    double delaySamples = 0.0; ///< later, of the first one's rate; any part of a sample
+    bool invert = false;
+};
+
+struct Blend {
+    Recording sum;                      ///< at the first one's rate, as long as the longest part
+    std::vector<double> alignedSamples; ///< that each was moved earlier by before its own delay
+    std::vector<bool> isTurned;         ///< by aligning
+};
+
+/// The plain sum, not normalised. @param align  brings all to the first one's arrival and polarity before their own
+/// delays. @error what reading gives; OutOfRange where one is no impulse
+Result<Blend> blendImpulses(const std::vector<BlendPart>& parts, bool align);
+
+} // namespace gristle::core
