@@ -44,11 +44,7 @@ std::vector<Finding> findingsOf(const ImpulseInfo& info, const std::string& name
     std::vector<Finding> out;
     constexpr double kStandsOutDb = 12.0, kLateMs = 400.0;
     const auto add = [&](const char* code, std::string title, std::string message, std::string remedy) {
-        Finding f;
-        f.severity = Severity::Fix;
-        f.code = code, f.subject = name;
-        f.title = std::move(title), f.message = std::move(message), f.remedy = std::move(remedy);
-        out.push_back(std::move(f));
+        out.push_back(makeFinding(Severity::Fix, code, name, std::move(title), std::move(message), std::move(remedy)));
     };
     if (info.outstandingDb < kStandsOutDb)
         add("impulse.no_arrival", "Nothing arrives in it",
@@ -133,10 +129,8 @@ Result<Answer> captureImpulse(const Options& o)
     std::vector<Finding> findings;
     constexpr double kGoodSnrDb = 40.0, kMuchPercent = 3.0;
     const auto add = [&](const char* code, std::string title, std::string message, std::string remedy) {
-        Finding f;
-        f.code = code, f.subject = o.recording;
-        f.title = std::move(title), f.message = std::move(message), f.remedy = std::move(remedy);
-        findings.push_back(std::move(f));
+        findings.push_back(
+            makeFinding(Severity::Note, code, o.recording, std::move(title), std::move(message), std::move(remedy)));
     };
     if (captured->snrDb < kGoodSnrDb)
         add("capture.noise", "Noise in the response",

@@ -35,19 +35,6 @@ std::string stretches(const std::vector<AlignedBand>& bands, const std::vector<b
     return out;
 }
 
-void add(std::vector<Finding>& out, Severity severity, const char* code, const std::string& subject, std::string title,
-         std::string message, std::string remedy)
-{
-    Finding f;
-    f.severity = severity;
-    f.code = code;
-    f.subject = subject;
-    f.title = std::move(title);
-    f.message = std::move(message);
-    f.remedy = std::move(remedy);
-    out.push_back(std::move(f));
-}
-
 } // namespace
 
 std::string delayText(double delaySamples, double rateHz)
@@ -63,9 +50,14 @@ std::vector<Finding> alignFindings(const AlignedFiles& aligned, double maxMs)
     std::vector<Finding> out;
     for (const AlignedFile& file : aligned.others) {
         const Alignment& a = file.alignment;
+        const auto add = [&](Severity severity, const char* code, std::string title, std::string message,
+                             std::string remedy) {
+            out.push_back(makeFinding(severity, code, file.file.filename().string(), std::move(title),
+                                      std::move(message), std::move(remedy)));
+        };
         const std::string name = file.file.filename().string(), first = aligned.reference.filename().string();
         if (!file.isOneTake()) {
-            add(out, Severity::Note, "align.stranger", name, "Not the same performance",
+            add(Severity::Note, "align.stranger", "Not the same performance",
                 fmt::format("{} and {} do not tell one delay (confidence {}): they may be two performances, or too "
                             "little of one is in the other.",
                             first, name, figureText(a.confidence, 2)),
@@ -74,12 +66,12 @@ std::vector<Finding> alignFindings(const AlignedFiles& aligned, double maxMs)
         }
         const double ms = 1000.0 * a.delaySamples / aligned.rateHz;
         if (std::abs(ms) > kEdge * maxMs)
-            add(out, Severity::Fix, "align.edge", name, "The delay is as long as was looked for",
+            add(Severity::Fix, "align.edge", "The delay is as long as was looked for",
                 fmt::format("{} ms is the end of the range; the true delay may lie beyond.", figureText(ms, 1)),
                 fmt::format("Look further: --max-ms {:.0f}", std::min(1000.0, 2.0 * maxMs)));
         const double backDb = a.lossBeforeDb - a.lossAfterDb;
         if (a.isInverted) {
-            add(out, Severity::Stop, "align.inverted", name, "Turned over",
+            add(Severity::Stop, "align.inverted", "Turned over",
                 fmt::format("{} is upside down against {}: where both play, they work against each other.", name,
                             first),
                 "Turn its polarity");
@@ -87,7 +79,7 @@ std::vector<Finding> alignFindings(const AlignedFiles& aligned, double maxMs)
             out.back().low = -3.01, out.back().high = 6.0;
         }
         if (!file.isKeptLate && backDb >= kHeardLossDb && std::abs(a.delaySamples) >= 0.5) {
-            add(out, Severity::Fix, "align.late", name, fmt::format("Arrives {}", ms > 0.0 ? "late" : "early"),
+            add(Severity::Fix, "align.late", fmt::format("Arrives {}", ms > 0.0 ? "late" : "early"),
                 fmt::format("{} is {}; brought together the sum gains {} dB.", name,
                             delayText(a.delaySamples, aligned.rateHz), figureText(backDb)),
                 "Move it, or keep it where it is if the distance is meant");
@@ -101,7 +93,7 @@ std::vector<Finding> alignFindings(const AlignedFiles& aligned, double maxMs)
         const bool isAgainst = std::ranges::find(against, true) != against.end();
         const double leftDb = a.lossAfterDb - a.leastLossDb;
         if (!file.isKeptLate && (isAgainst || leftDb > kLeftDb)) {
-            add(out, Severity::Note, "align.phase", name, "No delay mends all of it",
+            add(Severity::Note, "align.phase", "No delay mends all of it",
                 fmt::format(
                     "{}: their phase differs by frequency{}. This delay is the best for the direct sound; {} dB of "
                     "the sum remain lost.",
@@ -111,7 +103,7 @@ std::vector<Finding> alignFindings(const AlignedFiles& aligned, double maxMs)
             out.back().measured = leftDb, out.back().target = 0.0, out.back().unit = "dB", out.back().high = 6.0;
         }
         if (out.empty() || out.back().subject != name)
-            add(out, Severity::Note, "align.agrees", name, "In time and the right way up",
+            add(Severity::Note, "align.agrees", "In time and the right way up",
                 fmt::format("{} agrees with {}: {}.", name, first, delayText(a.delaySamples, aligned.rateHz)), "");
     }
     rank(out);

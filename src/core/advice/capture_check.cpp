@@ -122,14 +122,7 @@ std::optional<double> fallOver(const std::vector<double>& powers, const std::vec
 
 Finding make(Severity severity, const char* code, std::string title, std::string message, std::string remedy)
 {
-    Finding f;
-    f.severity = severity;
-    f.code = code;
-    f.subject = "check";
-    f.title = std::move(title);
-    f.message = std::move(message);
-    f.remedy = std::move(remedy);
-    return f;
+    return makeFinding(severity, code, "check", std::move(title), std::move(message), std::move(remedy));
 }
 
 void bar(Finding& f, double measured, double target, const char* unit, double low, double high)

@@ -6,6 +6,19 @@
 
 namespace gristle::core {
 
+Finding makeFinding(Severity severity, const char* code, std::string subject, std::string title, std::string message,
+                    std::string remedy)
+{
+    Finding f;
+    f.severity = severity;
+    f.code = code;
+    f.subject = std::move(subject);
+    f.title = std::move(title);
+    f.message = std::move(message);
+    f.remedy = std::move(remedy);
+    return f;
+}
+
 const char* severityText(Severity severity) noexcept
 {
     return severity == Severity::Stop ? "stop" : severity == Severity::Fix ? "fix" : "note";

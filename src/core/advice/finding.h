@@ -23,6 +23,10 @@ struct Finding {
     std::optional<double> targetLow, targetHigh; ///< the target as a range, where it is one
 };
 
+/// One without a bar.
+Finding makeFinding(Severity severity, const char* code, std::string subject, std::string title, std::string message,
+                    std::string remedy);
+
 const char* severityText(Severity severity) noexcept;
 /// Stops first, then fixes, then notes; within these as they came.
 void rank(std::vector<Finding>& findings);

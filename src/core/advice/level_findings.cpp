@@ -48,14 +48,8 @@ public:
 private:
     Finding& add(Severity severity, const char* code, std::string title, std::string message, std::string remedy)
     {
-        Finding f;
-        f.severity = severity;
-        f.code = code;
-        f.subject = subject_;
-        f.title = std::move(title);
-        f.message = std::move(message);
-        f.remedy = std::move(remedy);
-        return out_.emplace_back(std::move(f));
+        return out_.emplace_back(
+            makeFinding(severity, code, subject_, std::move(title), std::move(message), std::move(remedy)));
     }
     static void bar(Finding& f, double measured, double target, const char* unit, double low, double high)
     {

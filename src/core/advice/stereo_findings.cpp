@@ -13,19 +13,6 @@ constexpr double kLossFixDb = 2.0;        // mono loses more than unrelated side
 constexpr double kLowEndHz = 200.0;
 constexpr double kBalanceFixDb = 1.5; // a guitar pair leaning by this is heard as leaning
 
-Finding make(Severity severity, const char* code, const std::string& subject, std::string title, std::string message,
-             std::string remedy)
-{
-    Finding f;
-    f.severity = severity;
-    f.code = code;
-    f.subject = subject;
-    f.title = std::move(title);
-    f.message = std::move(message);
-    f.remedy = std::move(remedy);
-    return f;
-}
-
 void bar(Finding& f, double measured, double target, const char* unit, double low, double high)
 {
     f.measured = measured;
@@ -41,37 +28,38 @@ std::vector<Finding> stereoFindings(const StereoResult& s, const std::string& su
 {
     std::vector<Finding> out;
     if (!s.correlation) {
-        out.push_back(make(Severity::Fix, "stereo.silent_side", subject, "One side is silent",
-                           "Only one side carries sound, so there is no picture between them.",
-                           "Bring in or place a layer on the other side"));
+        out.push_back(makeFinding(Severity::Fix, "stereo.silent_side", subject, "One side is silent",
+                                  "Only one side carries sound, so there is no picture between them.",
+                                  "Bring in or place a layer on the other side"));
         return out;
     }
     const double r = *s.correlation;
     if (!s.monoLossDb || r < -0.5) {
-        Finding f = make(Severity::Stop, "stereo.inverted", subject, "One side is turned over",
-                         fmt::format("Left and right work against each other (correlation {}): in mono {} is left.",
-                                     figureText(r, 2), s.monoLossDb ? "little" : "nothing"),
-                         "Turn the polarity of one side");
+        Finding f =
+            makeFinding(Severity::Stop, "stereo.inverted", subject, "One side is turned over",
+                        fmt::format("Left and right work against each other (correlation {}): in mono {} is left.",
+                                    figureText(r, 2), s.monoLossDb ? "little" : "nothing"),
+                        "Turn the polarity of one side");
         bar(f, r, 0.0, "", -1.0, 1.0);
         f.targetLow = -0.1, f.targetHigh = 1.0;
         out.push_back(std::move(f));
     } else if (r > kMonoCorrelation) {
-        Finding f =
-            make(Severity::Fix, "stereo.mono", subject, "Both sides are the same",
-                 fmt::format("Correlation {}: this is one sound in the middle, not a picture.", figureText(r, 2)),
-                 "Play it twice, or give one side another rig");
+        Finding f = makeFinding(
+            Severity::Fix, "stereo.mono", subject, "Both sides are the same",
+            fmt::format("Correlation {}: this is one sound in the middle, not a picture.", figureText(r, 2)),
+            "Play it twice, or give one side another rig");
         bar(f, r, 0.5, "", -1.0, 1.0);
         f.targetLow = -0.1, f.targetHigh = 0.9;
         out.push_back(std::move(f));
     } else {
         const double loss = *s.monoLossDb;
         const bool good = loss <= kLossFixDb;
-        Finding f =
-            make(good ? Severity::Note : Severity::Fix, good ? "stereo.wide" : "stereo.mono_loss", subject,
-                 good ? "Mono keeps it" : fmt::format("Mono loses {} dB", figureText(loss)),
-                 fmt::format("Mono {} {} dB (alike \u22123.0, unrelated 0); width {}.", loss < 0.0 ? "gains" : "loses",
-                             figureText(std::abs(loss)), s.width ? figureText(*s.width, 2) : "-"),
-                 good ? "" : "Move one side in time, or change its sound, until mono holds");
+        Finding f = makeFinding(good ? Severity::Note : Severity::Fix, good ? "stereo.wide" : "stereo.mono_loss",
+                                subject, good ? "Mono keeps it" : fmt::format("Mono loses {} dB", figureText(loss)),
+                                fmt::format("Mono {} {} dB (alike \u22123.0, unrelated 0); width {}.",
+                                            loss < 0.0 ? "gains" : "loses", figureText(std::abs(loss)),
+                                            s.width ? figureText(*s.width, 2) : "-"),
+                                good ? "" : "Move one side in time, or change its sound, until mono holds");
         bar(f, loss, 0.0, "dB", -3.0, 9.0);
         f.targetLow = -3.0, f.targetHigh = kLossFixDb;
         out.push_back(std::move(f));
@@ -81,11 +69,11 @@ std::vector<Finding> stereoFindings(const StereoResult& s, const std::string& su
         if (b.hz >= 63.0 && b.hz <= kLowEndHz && b.monoLossDb && (!worst || *b.monoLossDb > *worst->monoLossDb))
             worst = &b;
     if (s.monoLossDb && worst && *worst->monoLossDb > 3.0) {
-        Finding f =
-            make(Severity::Fix, "stereo.low_end", subject, fmt::format("The low end thins at {:.0f} Hz", worst->hz),
-                 fmt::format("In mono it loses {} dB there: the sides arrive at different times or one is turned over.",
-                             figureText(*worst->monoLossDb)),
-                 "Check polarity and delay of the sides");
+        Finding f = makeFinding(
+            Severity::Fix, "stereo.low_end", subject, fmt::format("The low end thins at {:.0f} Hz", worst->hz),
+            fmt::format("In mono it loses {} dB there: the sides arrive at different times or one is turned over.",
+                        figureText(*worst->monoLossDb)),
+            "Check polarity and delay of the sides");
         bar(f, *worst->monoLossDb, 0.0, "dB", -3.0, 12.0);
         f.targetLow = -3.0, f.targetHigh = 3.0;
         out.push_back(std::move(f));
@@ -94,12 +82,12 @@ std::vector<Finding> stereoFindings(const StereoResult& s, const std::string& su
         const double b = *s.balanceDb;
         const bool good = std::abs(b) <= kBalanceFixDb;
         const char* quieter = b < 0.0 ? "Right" : "Left";
-        Finding f =
-            make(good ? Severity::Note : Severity::Fix, good ? "stereo.balanced" : "stereo.balance", subject,
-                 fmt::format("{} is {} LU quieter", quieter, figureText(std::abs(b))),
-                 good ? "By loudness over the part; less than is heard as leaning."
-                      : "By loudness over the part; the picture leans to the other side.",
-                 good ? "" : fmt::format("Turn {} up {} dB", b < 0.0 ? "right" : "left", figureText(std::abs(b))));
+        Finding f = makeFinding(
+            good ? Severity::Note : Severity::Fix, good ? "stereo.balanced" : "stereo.balance", subject,
+            fmt::format("{} is {} LU quieter", quieter, figureText(std::abs(b))),
+            good ? "By loudness over the part; less than is heard as leaning."
+                 : "By loudness over the part; the picture leans to the other side.",
+            good ? "" : fmt::format("Turn {} up {} dB", b < 0.0 ? "right" : "left", figureText(std::abs(b))));
         bar(f, b, 0.0, "LU", -6.0, 6.0);
         f.targetLow = -kBalanceFixDb, f.targetHigh = kBalanceFixDb;
         out.push_back(std::move(f));
@@ -112,17 +100,17 @@ std::vector<Finding> sumFindings(std::optional<double> truePeakDbtp, std::int64_
 {
     std::vector<Finding> out;
     if (clipped > 0) {
-        Finding f = make(Severity::Stop, "mix.clipped", subject, "The file clipped",
-                         fmt::format("{} samples passed full scale and were cut at 24 bits.", clipped),
-                         fmt::format("Turn all layers down {} dB, or write 32-bit float",
-                                     figureText(std::max(0.1, truePeakDbtp.value_or(0.0) + 1.0))));
+        Finding f = makeFinding(Severity::Stop, "mix.clipped", subject, "The file clipped",
+                                fmt::format("{} samples passed full scale and were cut at 24 bits.", clipped),
+                                fmt::format("Turn all layers down {} dB, or write 32-bit float",
+                                            figureText(std::max(0.1, truePeakDbtp.value_or(0.0) + 1.0))));
         bar(f, double(clipped), 0.0, "samples", 0.0, double(clipped) * 1.25);
         out.push_back(std::move(f));
     } else if (truePeakDbtp && *truePeakDbtp > -1.0) {
-        Finding f =
-            make(Severity::Fix, "mix.peak", subject, fmt::format("The sum peaks at {} dBTP", figureText(*truePeakDbtp)),
-                 "Players and codecs clip above \u22121 dBTP.",
-                 fmt::format("Turn all layers down {} dB", figureText(*truePeakDbtp + 1.0)));
+        Finding f = makeFinding(Severity::Fix, "mix.peak", subject,
+                                fmt::format("The sum peaks at {} dBTP", figureText(*truePeakDbtp)),
+                                "Players and codecs clip above \u22121 dBTP.",
+                                fmt::format("Turn all layers down {} dB", figureText(*truePeakDbtp + 1.0)));
         bar(f, *truePeakDbtp, -1.0, "dBTP", -24.0, 6.0);
         f.targetLow = -24.0, f.targetHigh = -1.0;
         out.push_back(std::move(f));
