@@ -20,6 +20,8 @@ inline core::SessionDocument sessionExample()
     layer.name = "Left 1";
     layer.place = -100.0;
     layer.gainDb = 1.5;
+    layer.earlierMs = 0.614;
+    layer.isInverted = true;
     layer.takes = {take, take};
     layer.chosen = 1;
     d.songs = {{"Song", 138.0, "6/8", "drop D", {{"Rhythm", {layer}}}}};

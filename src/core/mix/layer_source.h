@@ -21,14 +21,15 @@ struct LayerRecipe {
     double endS = -1.0;     ///< up to where; negative: to its end and then the rig's tail
     double earlierS = 0.0;  ///< that the take is moved by; below 0: later. Any part of a sample
     bool isInverted = false;
-    double tailS = -1.0;    ///< after the end; negative: what the rig declares
+    double tailS = -1.0; ///< after the end; negative: what the rig declares
     bool allowMissing = false;
     Effort effort = Effort::Full;
 };
 
 /// Pulls a layer block by block: file, channel, rate, volts, rig, full scale again; latency taken out, so that frame 0
 /// is the take's frame 0. A start in the middle is preceded by 2 s that are rendered and not heard, so that echoes and
-/// memory are there. A take that is moved has its frames elsewhere; what comes from before its start is silence. Memory is constant whatever the length. One thread at a time.
+/// memory are there. A take that is moved has its frames elsewhere; what comes from before its start is silence. Memory
+/// is constant whatever the length. One thread at a time.
 class LayerSource {
 public:
     /// @error as AudioReader, chooseChannel and CompiledRig
