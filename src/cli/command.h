@@ -34,6 +34,7 @@ using Job = std::function<core::Result<Answer>(const Surroundings&)>;
 // One function for each command, defined in the file of its name: adds its options to `app`, and sets `job` when it is
 // the one that was called.
 void addAlign(CLI::App& app, Job& job);
+void addCab(CLI::App& app, Job& job);
 void addCheck(CLI::App& app, Job& job);
 void addImpulse(CLI::App& app, Job& job);
 void addLedger(CLI::App& app, Job& job);

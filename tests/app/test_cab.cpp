@@ -68,7 +68,9 @@ private slots:
         const auto heardBefore = b.cab().audition();
         QCOMPARE(heardBefore.slots_.size(), std::size_t(2));
 
+        QVERIFY(b.cab().state().wants);
         b.click("alignTogether");
+        QCOMPARE(b.cab().state().line, QString("brought together"));
         QCOMPARE(b.layer(0).earlierMs, 0.0);
         QVERIFY(std::abs(b.layer(1).earlierMs - 1000.0 * 0.21 / 343.0) < 0.06);
         QVERIFY(b.layer(1).isInverted);
@@ -138,6 +140,7 @@ private slots:
         QCOMPARE(b.table().rowCount(), 2);
         QCOMPARE(b.cell(1, 3), QString("another take"));
         QVERIFY(b.finds("align.stranger"));
+        QCOMPARE(b.cab().state().line, QString("separate performances"));
         QVERIFY(!b.find<QPushButton>("alignTogether")->isEnabled());
         b.window.session().setPath({0, 1, 0});
         b.settle();

@@ -1,0 +1,158 @@
+#include "cli/report.h"
+#include "core/audio/audio_writer.h"
+#include "core/impulse/loudspeaker_model.h"
+#include "core/impulse/placement.h"
+#include "core/units/decibels.h"
+#include "core/units/number_text.h"
+
+#include <fmt/format.h>
+
+namespace gristle::cli {
+
+using namespace core;
+
+namespace {
+
+struct Options {
+    std::string out, cabinet = "one-closed";
+    std::vector<std::string> microphones;
+    Room room;
+    int rateHz = 48000;
+    double seconds = 0.25, watts = 5.0;
+    double apartM = 0.0; ///< to a second amplifier; 0: none
+    bool areApart = false, matched = false, dry = false;
+};
+
+/// KIND[:distance_cm[:offset_cm[:angle[:gain_db[:invert]]]]]
+Result<PlacedMicrophone> parse(const std::string& text)
+{
+    std::vector<std::string> words;
+    for (std::size_t at = 0; at <= text.size();) {
+        const std::size_t end = std::min(text.find(':', at), text.size());
+        words.push_back(text.substr(at, end - at));
+        at = end + 1;
+    }
+    const auto bad = [&](const std::string& what) {
+        return Error{ErrorCode::Usage, "cab: '" + text + "': " + what,
+                     "write KIND[:distance_cm[:offset_cm[:angle[:gain_db[:invert]]]]], as ribbon:30:0:0:-3"};
+    };
+    PlacedMicrophone out;
+    out.kind = words[0];
+    if (words.size() > 6) return bad("too much");
+    if (words.size() == 6) {
+        if (words[5] != "invert") return bad("'" + words[5] + "' is not 'invert'");
+        out.invert = true;
+        words.pop_back();
+    }
+    double values[] = {3.0, 0.0, 0.0, 0.0};
+    for (std::size_t i = 1; i < words.size(); ++i) {
+        const auto value = parseNumber(words[i]);
+        if (!value) return bad("'" + words[i] + "' is no number");
+        values[i - 1] = *value;
+    }
+    out.place = {0.01 * values[0], 0.01 * values[1], values[2]};
+    out.gainDb = values[3];
+    if (const auto good = checkPlaced(out); !good) return good.error();
+    return out;
+}
+
+Result<Answer> answer(const Options& o, const Progress& progress)
+{
+    const auto cabinet = cabinetOf(o.cabinet);
+    if (!cabinet) return cabinet.error();
+    Setting setting{*cabinet, o.room};
+    if (o.dry) setting.room = {.floorM = 0.0, .wallM = 0.0, .reverberationS = 0.0};
+    std::vector<PlacedMicrophone> microphones;
+    for (const std::string& text : o.microphones) {
+        const auto m = parse(text);
+        if (!m) return m.error();
+        microphones.push_back(*m);
+    }
+    if (microphones.empty()) microphones.push_back({});
+    Answer a;
+    Json rows = Json::array();
+    std::vector<Finding> findings;
+    Recording sum{o.rateHz, AudioBuffer()};
+    for (std::size_t i = 0; i < microphones.size(); ++i) {
+        const PlacedMicrophone& m = microphones[i];
+        const auto one = placementImpulse(setting, m, o.rateHz, o.seconds, progress);
+        if (!one) return one.error();
+        if (i == 0) sum.audio = AudioBuffer(o.areApart ? microphones.size() : 1, one->audio.frames());
+        const auto into = sum.audio.channel(o.areApart ? i : 0);
+        for (std::size_t k = 0; k < into.size(); ++k) into[k] += one->audio.channel(0)[k];
+        const Microphone kind = microphoneOf(m.kind).value();
+        const double travel = travelM(setting, m.place), spl = soundPressureDb(setting, m.place, o.watts);
+        Json row = {{"kind", m.kind},
+                    {"distance_cm", 100.0 * m.place.distanceM},
+                    {"offset_cm", 100.0 * m.place.offsetM},
+                    {"angle", m.place.angleDeg},
+                    {"gain_db", m.gainDb},
+                    {"inverted", m.invert},
+                    {"travel_ms", 1000.0 * travel / kSpeedOfSound},
+                    {"spl_db", spl},
+                    {"most_spl_db", kind.mostSplDb}};
+        a.text += fmt::format("{}: {} cm, {} ms on its way, {} dB SPL at {:g} W (it takes {} dB)", m.kind,
+                              figureText(100.0 * m.place.distanceM, 1), figureText(1000.0 * travel / kSpeedOfSound, 2),
+                              figureText(spl, 0), o.watts, figureText(kind.mostSplDb, 0));
+        if (o.apartM > 0.0) {
+            const Spill s = spillBetween(setting, m, o.apartM);
+            row["spill"] = {{"apart_m", o.apartM}, {"ratio", s.ratio}, {"spill_db", s.spillDb},
+                            {"at_three_to_one_db", s.ruleDb}, {"ripple_db", s.rippleDb}, {"needed_m", s.neededM}};
+            a.text += fmt::format("; of an amplifier {} m away it hears {} dB, a ripple of {} dB",
+                                  figureText(o.apartM, 2), figureText(s.spillDb), figureText(s.rippleDb));
+        }
+        a.text += "\n";
+        rows.push_back(std::move(row));
+        if (spl > kind.mostSplDb - 3.0)
+            findings.push_back(makeFinding(
+                Severity::Fix, "cab.too_loud", m.kind, "Too loud for this microphone",
+                fmt::format("About {} dB SPL reach it at {:g} W; it takes {}.", figureText(spl, 0), o.watts,
+                            figureText(kind.mostSplDb, 0)),
+                "Move it away, or play more quietly"));
+    }
+    if (o.matched) {
+        const double gain = dbToAmplitude(matchedGainDb(sum));
+        for (std::size_t c = 0; c < sum.audio.channels(); ++c)
+            for (float& x : sum.audio.channel(c)) x *= float(gain);
+    }
+    if (const auto written = writeRecording(o.out, sum, SampleFormat::Float32); !written) return written.error();
+    a.json = {{"out", o.out},
+              {"cabinet", o.cabinet},
+              {"rate_hz", o.rateHz},
+              {"channels", sum.audio.channels()},
+              {"length_samples", sum.audio.frames()},
+              {"microphone", rows},
+              {"findings", toJson(findings)}};
+    a.text = fmt::format("{}: a {} cabinet by a model, an estimate (docs/loudspeaker.md)\n", o.out, o.cabinet) + a.text +
+             findingLines(findings);
+    return a;
+}
+
+} // namespace
+
+void addCab(CLI::App& app, Job& job)
+{
+    auto o = std::make_shared<Options>();
+    auto* cab = app.add_subcommand("cab", "Renders an impulse from a cabinet and placed microphones, by a model");
+    cab->add_option("OUT", o->out, "WAV to write")->required();
+    cab->add_option("--cabinet", o->cabinet, "one-open, one-closed, small-open, two-open, two-closed, four-closed");
+    cab->add_option("--mic", o->microphones, "KIND[:distance_cm[:offset_cm[:angle[:gain_db[:invert]]]]]; several");
+    cab->add_flag("--apart", o->areApart, "Each microphone in a channel of its own; else their sum");
+    cab->add_flag("--match", o->matched, "As loud as without it");
+    cab->add_flag("--dry", o->dry, "No floor, wall and reverberation");
+    cab->add_option("--floor-m", o->room.floorM, "From the driver's axis down to the floor; 0: none");
+    cab->add_option("--wall-m", o->room.wallM, "From the cabinet's back to the wall; 0: none");
+    cab->add_option("--volume-m3", o->room.volumeM3, "Of the room")->check(CLI::Range(5.0, 5000.0));
+    cab->add_option("--reverberation-s", o->room.reverberationS, "Of the room; 0: none")->check(CLI::Range(0.0, 10.0));
+    cab->add_option("--rate", o->rateHz, "Hz");
+    cab->add_option("--seconds", o->seconds, "Its length");
+    cab->add_option("--watts", o->watts, "What the amplifier gives, for the sound pressure")
+        ->check(CLI::Range(0.001, 1000.0));
+    cab->add_option("--spill-m", o->apartM, "To a second amplifier beside it: what each microphone hears of that one")
+        ->check(CLI::Range(0.05, 20.0));
+    cab->callback([o, &job] {
+        job = [o](const Surroundings& s) { return answer(*o, s.progress()); };
+    });
+}
+
+} // namespace gristle::cli

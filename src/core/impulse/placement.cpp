@@ -1,0 +1,255 @@
+#include "core/impulse/placement.h"
+
+#include "core/signal/fft.h"
+#include "core/signal/minimum_phase.h"
+#include "core/units/decibels.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <numbers>
+#include <random>
+
+namespace gristle::core {
+
+namespace {
+
+using Complex = std::complex<double>;
+constexpr double kPi = std::numbers::pi;
+constexpr double kNearestM = 0.005;
+
+/// Where it is, and where it looks.
+std::pair<Place, Place> geometry(const Setting& setting, const MicrophonePlace& p)
+{
+    const double a = p.angleDeg * kPi / 180.0, in = p.offsetM < 0.0 ? -1.0 : 1.0;
+    const Place axis{-in * std::sin(a), 0.0, p.distanceM > 0.0 ? -std::cos(a) : std::cos(a)};
+    const double z = p.distanceM > 0.0 ? p.distanceM : p.distanceM - setting.cabinet.depthM;
+    return {{p.offsetM, 0.0, z}, axis};
+}
+
+/// What a diaphragm as wide as this one loses of a wave under the angle between its axis and the cone's centre.
+double diaphragmLoss(const Microphone& m, const Place& at, const Place& axis, double k)
+{
+    const double away = std::sqrt(at.x * at.x + at.y * at.y + at.z * at.z);
+    const double c = -(at.x * axis.x + at.y * axis.y + at.z * axis.z) / std::max(1e-9, away);
+    const double x = k * m.diaphragmM * std::sqrt(std::max(0.0, 1.0 - c * c));
+    return x < 1e-6 ? 1.0 : 2.0 * std::cyl_bessel_j(1.0, x) / x;
+}
+
+/// Without the microphone's curve.
+Complex heard(const Setting& setting, const Microphone& m, const Place& at, const Place& axis, double hz)
+{
+    const SoundField field(setting.cabinet, setting.room, hz);
+    return received(m, [&](const Place& p) { return field.at(p); }, at, axis, field.waveNumber()) *
+           diaphragmLoss(m, at, axis, field.waveNumber());
+}
+
+/// What goes out over all directions, as pressure at 1 m.
+double allAround(const Cabinet& cabinet, double hz)
+{
+    const SoundField field(cabinet, {.floorM = 0.0, .wallM = 0.0}, hz);
+    constexpr double kAway = 3.0;
+    constexpr int kAngles = 8;
+    double sum = 0.0, weights = 0.0;
+    for (int i = 0; i < kAngles; ++i) {
+        const double t = kPi * (i + 0.5) / kAngles, w = std::sin(t);
+        const double z = kAway * std::cos(t) - (t > 0.5 * kPi ? cabinet.depthM : 0.0);
+        sum += w * std::norm(kAway * field.at({kAway * w, 0.0, z}));
+        weights += w;
+    }
+    return std::sqrt(sum / weights);
+}
+
+/// The weight of hearing, IEC 61672-1, annex E: A, in dB.
+double aWeightDb(double hz)
+{
+    const double f2 = hz * hz;
+    const double r = 12194.0 * 12194.0 * f2 * f2 /
+                     ((f2 + 20.6 * 20.6) * std::sqrt((f2 + 107.7 * 107.7) * (f2 + 737.9 * 737.9)) *
+                      (f2 + 12194.0 * 12194.0));
+    return 20.0 * std::log10(r) + 2.0;
+}
+
+/// Mean power over frequencies a third of an octave apart.
+template<typename F> double meanPower(double fromHz, double toHz, F&& powerAt)
+{
+    double sum = 0.0;
+    int count = 0;
+    for (double hz = fromHz; hz <= toHz; hz *= std::exp2(1.0 / 3.0), ++count) sum += powerAt(hz);
+    return sum / count;
+}
+
+} // namespace
+
+Outcome checkPlaced(const PlacedMicrophone& m)
+{
+    if (const auto kind = microphoneOf(m.kind); !kind) return kind.error();
+    const auto bad = [](const char* what, double value, const char* unit, const char* range) {
+        return Error{ErrorCode::Usage, fmt::format("placement: {} of {:g} {} is out of range", what, value, unit),
+                     range};
+    };
+    const auto& p = m.place;
+    if (!(std::abs(p.distanceM) >= kNearestM && std::abs(p.distanceM) <= 4.0))
+        return bad("a distance", 100.0 * p.distanceM, "cm", "choose 0.5 to 400 cm, with a minus behind the cabinet");
+    if (!(std::abs(p.offsetM) <= 2.0)) return bad("an offset", 100.0 * p.offsetM, "cm", "choose -200 to 200 cm");
+    if (!(std::abs(p.angleDeg) <= 90.0)) return bad("an angle", p.angleDeg, "degrees", "choose -90 to 90 degrees");
+    if (!(m.delayMs >= 0.0 && m.delayMs <= 100.0)) return bad("a delay", m.delayMs, "ms", "choose 0 to 100 ms");
+    if (!(std::abs(m.gainDb) <= 40.0)) return bad("a gain", m.gainDb, "dB", "choose -40 to 40 dB");
+    return Done{};
+}
+
+std::complex<double> responseAt(const Setting& setting, const Microphone& m, const MicrophonePlace& place, double hz)
+{
+    const auto [at, axis] = geometry(setting, place);
+    return heard(setting, m, at, axis, hz) * dbToAmplitude(curveDb(m.curve, hz));
+}
+
+double travelM(const Setting& setting, const MicrophonePlace& p)
+{
+    const Cabinet& c = setting.cabinet;
+    if (p.distanceM > 0.0) return std::hypot(p.distanceM, std::max(0.0, std::abs(p.offsetM) - c.cone.radiusM));
+    if (c.isOpenBack) return std::hypot(p.distanceM, p.offsetM);
+    return 0.5 * std::min(c.widthM, c.heightM) + c.depthM + std::abs(p.distanceM);
+}
+
+Result<Recording> placementImpulse(const Setting& setting, const PlacedMicrophone& m, int rateHz, double lengthS,
+                                   const Progress& progress)
+{
+    if (const auto good = checkPlaced(m); !good) return good.error();
+    if (!(lengthS >= 0.02 && lengthS <= 5.0))
+        return Error{ErrorCode::Usage, fmt::format("placement: {:g} s is no length for an impulse", lengthS),
+                     "choose 0.02 to 5 s"};
+    if (rateHz < 8000 || rateHz > 192000)
+        return Error{ErrorCode::Usage, fmt::format("placement: {} Hz is no rate for it", rateHz),
+                     "choose 8000 to 192000 Hz"};
+    const auto microphone = microphoneOf(m.kind).value();
+    const auto [at, axis] = geometry(setting, m.place);
+    const auto frames = std::size_t(std::llround(lengthS * rateHz));
+    // What comes straight, by floor and by wall is over within 40 ms; reverberation is made apart.
+    const std::size_t n = fastFftSize(std::size_t(0.085 * rateHz));
+    const auto curve = minimumPhase([&](double hz) { return dbToAmplitude(curveDb(microphone.curve, hz)); }, rateHz, n / 4);
+    RealFft fft(n);
+    std::ranges::fill(fft.time(), 0.0f);
+    std::ranges::copy(curve, fft.time().begin());
+    fft.forward();
+    const double top = std::min(0.5 * rateHz, 24000.0);
+    for (std::size_t i = 0; i < fft.spectrum().size(); ++i) {
+        if (progress.stopped()) return Error{ErrorCode::Cancelled, "placement: stopped", ""};
+        if (i % 64 == 0) progress.at(0.9 * double(i) / double(fft.spectrum().size()));
+        const double hz = double(i) * rateHz / double(n);
+        // Nothing stands at 0 Hz; towards half the rate it fades, so that the end of the band does not ring.
+        const double fade = 0.5 + 0.5 * std::cos(kPi * std::clamp((hz - 0.8 * top) / (0.2 * top), 0.0, 1.0));
+        Complex h = hz > 0.0 && fade > 0.0 ? heard(setting, microphone, at, axis, hz) : Complex(0.0);
+        h *= fade * dbToAmplitude(m.gainDb) * (m.invert ? -1.0 : 1.0) / double(n) *
+             std::polar(1.0, -2.0 * kPi * hz * 0.001 * m.delayMs);
+        fft.spectrum()[i] *= std::complex<float>(h);
+    }
+    fft.inverse();
+    Recording out{rateHz, AudioBuffer(1, frames)};
+    const auto x = out.audio.channel(0);
+    std::copy_n(fft.time().begin(), std::min(frames, n), x.begin());
+
+    // Reverberation: noise under a falling exponential from the mean free path on, coloured as what goes out in all
+    // directions, heard by the pattern's mean over them. Kuttruff, Room Acoustics, ch. 5.
+    const Room& room = setting.room;
+    if (const double power = reverberantPower(room); power > 0.0) {
+        const double p = microphone.pressureShare, all = p * p + (1.0 - p) * (1.0 - p) / 3.0;
+        const auto from = std::size_t((0.001 * m.delayMs + 0.5 * std::cbrt(room.volumeM3) / kSpeedOfSound) * rateHz);
+        const double fall = std::log(1e3) / (room.reverberationS * rateHz); // of the amplitude, a frame
+        std::vector<CurvePoint> sent; // into the room
+        for (double hz = 25.0; hz < 0.5 * rateHz; hz *= std::exp2(1.0 / 3.0))
+            sent.push_back({hz, amplitudeToDb(allAround(setting.cabinet, hz))});
+        const auto colour = minimumPhase(
+            [&](double hz) { return dbToAmplitude(curveDb(sent, hz) + curveDb(microphone.curve, hz)); }, rateHz, 512);
+        std::mt19937 random(1);
+        std::normal_distribution<double> normal;
+        std::vector<float> noise(frames, 0.0f);
+        // The energy of the whole tail is that of the room.
+        const double each = std::sqrt(power * all * 2.0 * fall) * dbToAmplitude(m.gainDb);
+        for (std::size_t i = from; i < frames; ++i)
+            noise[i] = float(each * normal(random) * std::exp(-fall * double(i - from)));
+        const std::size_t both = fastFftSize(frames + colour.size());
+        RealFft a(both), b(both);
+        std::ranges::fill(a.time(), 0.0f), std::ranges::fill(b.time(), 0.0f);
+        std::ranges::copy(noise, a.time().begin()), std::ranges::copy(colour, b.time().begin());
+        a.forward(), b.forward();
+        for (std::size_t i = 0; i < a.spectrum().size(); ++i) a.spectrum()[i] *= b.spectrum()[i] / float(both);
+        a.inverse();
+        for (std::size_t i = 0; i < frames; ++i) x[i] += a.time()[i] * (m.invert ? -1.0f : 1.0f);
+    }
+    const std::size_t last = frames / 8; // the end is no step
+    for (std::size_t i = 0; i < last; ++i) x[frames - 1 - i] *= float(0.5 - 0.5 * std::cos(kPi * double(i) / double(last)));
+    progress.at(1.0);
+    return out;
+}
+
+Result<PlacementMap> placementMap(const Setting& setting, const PlacedMicrophone& m, MapLine line, double from,
+                                  double to, std::size_t positions, std::size_t bands, const Progress& progress)
+{
+    if (const auto good = checkPlaced(m); !good) return good.error();
+    const auto microphone = microphoneOf(m.kind).value();
+    PlacementMap out;
+    out.line = line;
+    constexpr double kFromHz = 60.0, kToHz = 14000.0;
+    for (std::size_t i = 0; i < bands; ++i)
+        out.hz.push_back(kFromHz * std::pow(kToHz / kFromHz, double(i) / double(bands - 1)));
+    const double level = meanPower(200.0, 2000.0, [&](double hz) {
+        return std::norm(responseAt(setting, microphone, m.place, hz));
+    });
+    for (std::size_t i = 0; i < positions; ++i) {
+        if (progress.stopped()) return Error{ErrorCode::Cancelled, "map: stopped", ""};
+        progress.at(double(i) / double(positions));
+        const double part = double(i) / double(positions - 1);
+        const double at = line == MapLine::Distance ? from * std::pow(to / from, part) : from + (to - from) * part;
+        MicrophonePlace place = m.place;
+        (line == MapLine::Offset ? place.offsetM : line == MapLine::Distance ? place.distanceM : place.angleDeg) = at;
+        out.positions.push_back(at);
+        for (const double hz : out.hz)
+            out.db.push_back(
+                float(10.0 * std::log10(std::norm(responseAt(setting, microphone, place, hz)) / level + 1e-12)));
+    }
+    return out;
+}
+
+double soundPressureDb(const Setting& setting, const MicrophonePlace& place, double watts)
+{
+    const auto ear = microphoneOf("pressure").value();
+    const auto powerAt = [&](double hz) {
+        return std::norm(responseAt(setting, ear, place, hz)) * dbToPower(aWeightDb(hz));
+    };
+    // 2.83 V are 1 W into 8 ohm.
+    return setting.cabinet.cone.splDb + 10.0 * std::log10(meanPower(80.0, 8000.0, powerAt) * watts);
+}
+
+Spill spillBetween(const Setting& setting, const PlacedMicrophone& m, double apartM)
+{
+    const auto microphone = microphoneOf(m.kind).value();
+    const auto [at, axis] = geometry(setting, m.place);
+    Setting dry = setting; // what the microphones hear of both amplifiers straight
+    dry.room = {.floorM = 0.0, .wallM = 0.0, .reverberationS = 0.0};
+    const auto level = [&](double aside) {
+        return meanPower(100.0, 5000.0, [&](double hz) {
+            const Place from{at.x + aside, at.y, at.z};
+            return std::norm(heard(dry, microphone, from, axis, hz));
+        });
+    };
+    const double own = level(0.0);
+    const auto spillDb = [&](double apart) { return 10.0 * std::log10(level(apart) / own); };
+    Spill out;
+    out.spillDb = spillDb(apartM);
+    out.ratio = std::hypot(apartM + at.x, at.z) / std::hypot(at.x, at.z);
+    const double three = std::sqrt(std::max(0.0, 9.0 * (at.x * at.x + at.z * at.z) - at.z * at.z)) - at.x;
+    out.ruleDb = spillDb(three);
+    const double g = std::min(0.999, dbToAmplitude(out.spillDb));
+    out.rippleDb = 20.0 * std::log10((1.0 + g) / (1.0 - g));
+    constexpr double kRuleDb = -9.54; // a third of the pressure
+    double low = 0.01, high = 20.0;
+    for (int i = 0; i < 30; ++i) {
+        const double middle = std::sqrt(low * high);
+        (spillDb(middle) > kRuleDb ? low : high) = middle;
+    }
+    out.neededM = high;
+    return out;
+}
+
+} // namespace gristle::core
