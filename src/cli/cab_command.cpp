@@ -96,19 +96,19 @@ Result<Answer> answer(const Options& o, const Progress& progress)
                               figureText(spl, 0), o.watts, figureText(kind.mostSplDb, 0));
         if (o.apartM > 0.0) {
             const Spill s = spillBetween(setting, m, o.apartM);
-            row["spill"] = {{"apart_m", o.apartM}, {"ratio", s.ratio}, {"spill_db", s.spillDb},
-                            {"at_three_to_one_db", s.ruleDb}, {"ripple_db", s.rippleDb}, {"needed_m", s.neededM}};
+            row["spill"] = {{"apart_m", o.apartM},     {"ratio", s.ratio},
+                            {"spill_db", s.spillDb},   {"at_three_to_one_db", s.ruleDb},
+                            {"ripple_db", s.rippleDb}, {"needed_m", s.neededM}};
             a.text += fmt::format("; of an amplifier {} m away it hears {} dB, a ripple of {} dB",
                                   figureText(o.apartM, 2), figureText(s.spillDb), figureText(s.rippleDb));
         }
         a.text += "\n";
         rows.push_back(std::move(row));
         if (spl > kind.mostSplDb - 3.0)
-            findings.push_back(makeFinding(
-                Severity::Fix, "cab.too_loud", m.kind, "Too loud for this microphone",
-                fmt::format("About {} dB SPL reach it at {:g} W; it takes {}.", figureText(spl, 0), o.watts,
-                            figureText(kind.mostSplDb, 0)),
-                "Move it away, or play more quietly"));
+            findings.push_back(makeFinding(Severity::Fix, "cab.too_loud", m.kind, "Too loud for this microphone",
+                                           fmt::format("About {} dB SPL reach it at {:g} W; it takes {}.",
+                                                       figureText(spl, 0), o.watts, figureText(kind.mostSplDb, 0)),
+                                           "Move it away, or play more quietly"));
     }
     if (o.matched) {
         const double gain = dbToAmplitude(matchedGainDb(sum));
@@ -123,8 +123,8 @@ Result<Answer> answer(const Options& o, const Progress& progress)
               {"length_samples", sum.audio.frames()},
               {"microphone", rows},
               {"findings", toJson(findings)}};
-    a.text = fmt::format("{}: a {} cabinet by a model, an estimate (docs/loudspeaker.md)\n", o.out, o.cabinet) + a.text +
-             findingLines(findings);
+    a.text = fmt::format("{}: a {} cabinet by a model, an estimate (docs/loudspeaker.md)\n", o.out, o.cabinet) +
+             a.text + findingLines(findings);
     return a;
 }
 
@@ -150,9 +150,7 @@ void addCab(CLI::App& app, Job& job)
         ->check(CLI::Range(0.001, 1000.0));
     cab->add_option("--spill-m", o->apartM, "To a second amplifier beside it: what each microphone hears of that one")
         ->check(CLI::Range(0.05, 20.0));
-    cab->callback([o, &job] {
-        job = [o](const Surroundings& s) { return answer(*o, s.progress()); };
-    });
+    cab->callback([o, &job] { job = [o](const Surroundings& s) { return answer(*o, s.progress()); }; });
 }
 
 } // namespace gristle::cli

@@ -39,14 +39,14 @@ std::string textOf(const ImpulseInfo& info, int rateHz)
                        figureText(info.energy90Ms, 1), info.isMinimumPhase ? ", minimum phase" : "");
 }
 
-std::vector<Finding> findingsOf(const ImpulseInfo& info, const std::string& name)
+std::vector<Finding> findingsOf(const ImpulseInfo& info, int rateHz, const std::string& name)
 {
     std::vector<Finding> out;
-    constexpr double kStandsOutDb = 12.0, kLateMs = 400.0;
+    constexpr double kLateMs = 400.0;
     const auto add = [&](const char* code, std::string title, std::string message, std::string remedy) {
         out.push_back(makeFinding(Severity::Fix, code, name, std::move(title), std::move(message), std::move(remedy)));
     };
-    if (info.outstandingDb < kStandsOutDb)
+    if (looksPerformed(info.outstandingDb, info.energy90Ms, double(info.lengthSamples) / rateHz))
         add("impulse.no_arrival", "Nothing arrives in it",
             fmt::format("Its highest sample stands {} dB over the rest: it looks like a performance, not a response.",
                         figureText(info.outstandingDb)),
@@ -65,7 +65,7 @@ Result<Answer> answerOf(const Recording& impulse, const std::string& name)
     if (!info) return Error{info.error().code, name + ": " + info.error().message, info.error().remedy};
     Answer a;
     a.json = toJson(*info);
-    const auto findings = findingsOf(*info, name);
+    const auto findings = findingsOf(*info, impulse.sampleRateHz, name);
     a.json["findings"] = cli::toJson(findings);
     a.text = name + ": " + textOf(*info, impulse.sampleRateHz) + findingLines(findings);
     return a;
@@ -143,6 +143,11 @@ Result<Answer> captureImpulse(const Options& o)
                 "not linear at that level.",
                 figureText(captured->distortionPercent)),
             "Play the sweep more quietly if the linear response alone is wanted");
+    if (captured->isDriftCorrected)
+        add("capture.drift", "Two clocks",
+            fmt::format("The recording's clock ran {} parts in a million fast (within {}); this is corrected.",
+                        figureText(captured->driftPpm, 1), figureText(captured->driftDoubtPpm, 1)),
+            "Play and record over one interface, or give both the same clock");
     Answer a;
     a.json = {{"out", o.out},
               {"length_samples", captured->impulse.audio.frames()},
@@ -150,6 +155,9 @@ Result<Answer> captureImpulse(const Options& o)
               {"snr_db", captured->snrDb},
               {"distortion_percent", captured->distortionPercent},
               {"order_percent", captured->orderPercent},
+              {"drift_ppm", captured->driftPpm},
+              {"drift_doubt_ppm", captured->driftDoubtPpm},
+              {"drift_corrected", captured->isDriftCorrected},
               {"sweep",
                {{"from_hz", captured->settings.fromHz},
                 {"to_hz", captured->settings.toHz},
@@ -242,6 +250,9 @@ void addImpulse(CLI::App& app, Job& job)
     take->add_option("OUT", o->out, "Where the impulse goes")->required();
     take->add_option("--channel", o->channel, "Which channel of the recording, from 1")->check(CLI::Range(1, 64));
     take->add_option("--length", o->capture.lengthS, "Seconds of the impulse")->capture_default_str();
+    take->add_option("--repeats", o->capture.repeats, "How often the sweep was played: the mean is taken")
+        ->capture_default_str();
+    take->add_option("--period", o->capture.periodS, "Seconds from one start to the next; 0: the sweep's own length");
     take->add_flag("--minimum-phase", o->capture.minimumPhase, "As early as its magnitudes allow");
     take->add_flag("--keep-delay", o->capture.keepDelay, "Keeps the time up to the arrival");
     CLI::App* info = sub("info", "What an impulse is", [](const Options& own) -> Result<Answer> {

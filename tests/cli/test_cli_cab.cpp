@@ -58,6 +58,12 @@ private slots:
             << QStringList{"impulse", "capture", "--sweep", close, "--recording", close, path("o.wav")} << 3;
         QTest::addRow("info of silence") << QStringList{"impulse", "info", path("silence.wav")} << 3;
         QTest::addRow("blend of no number") << QStringList{"impulse", "blend", path("o.wav"), close + ":loud"} << 2;
+        QTest::addRow("cab of no kind") << QStringList{"cab", path("o.wav"), "--cabinet", "nine"} << 2;
+        QTest::addRow("cab with no microphone") << QStringList{"cab", path("o.wav"), "--mic", "tin:3"} << 2;
+        QTest::addRow("cab with a word") << QStringList{"cab", path("o.wav"), "--mic", "ribbon:near"} << 2;
+        QTest::addRow("cab too far") << QStringList{"cab", path("o.wav"), "--mic", "ribbon:900"} << 2;
+        QTest::addRow("cab too much") << QStringList{"cab", path("o.wav"), "--mic", "ribbon:9:0:0:0:invert:x"} << 2;
+        QTest::addRow("cab into nowhere") << QStringList{"cab", path("none/o.wav"), "--mic", "ribbon:9"} << 4;
         QTest::addRow("blend of nothing") << QStringList{"impulse", "blend", path("o.wav"), path("no.wav")} << 3;
     }
     void usageAndErrors()
@@ -134,6 +140,34 @@ private slots:
         const Ran render = run({"render", path("close.wav"), path("cab.wav"), "--chain",
                                 "impulse file=\"" + path("out.wav") + "\"", "--json"});
         QVERIFY2(render.code == 0, render.error.constData());
+    }
+
+    /// A placement rendered: rows as they were asked for, travel by geometry; several apart or summed.
+    void placements()
+    {
+        const auto json = [&](const QStringList& more) {
+            const Ran r = run(QStringList{"cab", path("placed.wav"), "--json", "--seconds", "0.1"} + more);
+            return r.code == 0 ? r.json() : QJsonObject();
+        };
+        const QStringList two{"--mic", "coil-presence:5:2", "--mic", "pressure:100:0:0:-6:invert"};
+        const auto apart = json(two + QStringList{"--apart", "--dry", "--spill-m", "1.5"});
+        QCOMPARE(apart["channels"].toInt(), 2);
+        const auto rows = apart["microphone"].toArray();
+        QCOMPARE(rows.size(), 2);
+        QCOMPARE(rows[1].toObject()["travel_ms"].toDouble(), 1000.0 / 343.0);
+        QVERIFY(rows[1].toObject()["inverted"].toBool());
+        QVERIFY(rows[0].toObject()["spl_db"].toDouble() > rows[1].toObject()["spl_db"].toDouble() + 10.0);
+        QVERIFY(rows[0].toObject()["spill"].toObject()["spill_db"].toDouble() < -15.0);
+        const auto split = readRecording(path("placed.wav").toStdString()).value();
+        const auto sum = json(two + QStringList{"--dry"});
+        QCOMPARE(sum["channels"].toInt(), 1);
+        const auto whole = readRecording(path("placed.wav").toStdString()).value();
+        for (std::size_t i = 0; i < whole.audio.frames(); ++i)
+            QVERIFY(std::abs(whole.audio.channel(0)[i] - split.audio.channel(0)[i] - split.audio.channel(1)[i]) <
+                    1e-5f);
+        // Too loud for it.
+        const auto loud = json({"--mic", "ribbon:0.5", "--watts", "1000"});
+        QCOMPARE(loud["findings"].toArray()[0].toObject()["code"].toString(), QString("cab.too_loud"));
     }
 };
 

@@ -127,8 +127,9 @@ private slots:
                     };
                     const Complex found = received(m, sphere, {0, 0, r}, {0, 0, -1}, k);
                     const Complex expected = share + (1.0 - share) * (1.0 + 1.0 / Complex(0.0, k * r));
-                    QVERIFY2(std::abs(db(found / expected)) < 0.02,
-                             qPrintable(QString("%1 %2 m %3 Hz: %4").arg(share).arg(r).arg(hz).arg(db(found / expected))));
+                    QVERIFY2(
+                        std::abs(db(found / expected)) < 0.02,
+                        qPrintable(QString("%1 %2 m %3 Hz: %4").arg(share).arg(r).arg(hz).arg(db(found / expected))));
                     // A plane wave under 60 degrees.
                     const auto plane = [&](const Place& p) { return std::polar(1.0, k * p.z); };
                     const double c = 0.5;
@@ -193,13 +194,15 @@ private slots:
         QVERIFY2(std::abs(slope - 6.0) < 0.7, qPrintable(QString::number(slope)));
     }
 
-    /// A closed box: at high frequency as in an endless baffle, at low frequency 6 dB less, and as loud behind as before.
+    /// A closed box: at high frequency as in an endless baffle, at low frequency 6 dB less, and as loud behind as
+    /// before.
     void aroundTheBox()
     {
         Cabinet box = cabinetOf("one-closed").value(), endless = box;
         endless.widthM = 0.0;
         const auto step = [&](double hz) {
-            return db(SoundField(box, kNoRoom, hz).at({0, 0, 10.0}) / SoundField(endless, kNoRoom, hz).at({0, 0, 10.0}));
+            return db(SoundField(box, kNoRoom, hz).at({0, 0, 10.0}) /
+                      SoundField(endless, kNoRoom, hz).at({0, 0, 10.0}));
         };
         QVERIFY2(std::abs(step(25.0) + 6.02) < 0.3, qPrintable(QString::number(step(25.0))));
         QVERIFY2(std::abs(step(6000.0)) < 0.5, qPrintable(QString::number(step(6000.0))));

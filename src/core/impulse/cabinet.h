@@ -15,18 +15,19 @@ struct BreakUpMode {
 };
 
 /// A driver: a flat radiator of concentric rings. A ring follows the coil up to a frequency that rises inwards, with a
-/// resonance there; so the radiating part shrinks as frequency rises. Sources and what is left out: docs/loudspeaker.md.
+/// resonance there; so the radiating part shrinks as frequency rises. Sources and what is left out:
+/// docs/loudspeaker.md.
 struct Cone {
-    double radiusM = 0.13;       ///< of the radiating part, half of the surround with it
-    double capRadiusM = 0.03;    ///< the innermost part, as wide as the coil
-    double breakUpHz = 1300.0;   ///< the outermost ring leaves; 0: rigid at all frequencies
-    double breakUpSlope = 0.8;   ///< a ring of radius b leaves at breakUpHz (radius / b)^slope
-    double breakUpQ = 1.1;       ///< of each ring's leaving
-    double coilShare = 0.25;     ///< of the moving mass that is coil and cap
+    double radiusM = 0.13;        ///< of the radiating part, half of the surround with it
+    double capRadiusM = 0.03;     ///< the innermost part, as wide as the coil
+    double breakUpHz = 1300.0;    ///< the outermost ring leaves; 0: rigid at all frequencies
+    double breakUpSlope = 0.8;    ///< a ring of radius b leaves at breakUpHz (radius / b)^slope
+    double breakUpQ = 1.1;        ///< of each ring's leaving
+    double coilShare = 0.25;      ///< of the moving mass that is coil and cap
     double inductanceHz = 5000.0; ///< from there the coil takes less current, 6 dB an octave
-    double resonanceHz = 95.0;   ///< in its cabinet
+    double resonanceHz = 95.0;    ///< in its cabinet
     double resonanceQ = 1.0;
-    double splDb = 98.0; ///< at 1 m on its axis with 2.83 V, where it is flat
+    double splDb = 98.0;            ///< at 1 m on its axis with 2.83 V, where it is flat
     std::vector<BreakUpMode> modes; ///< none: a smooth cone
 };
 

@@ -13,15 +13,6 @@ constexpr double kToldDb = 1.5;
 constexpr double kLeastOctaves = 0.33;
 constexpr std::size_t kMostBands = 4;
 
-double levelOf(const std::vector<ResponsePoint>& response)
-{
-    double sum = 0.0;
-    int count = 0;
-    for (const ResponsePoint& p : response)
-        if (p.hz >= 80.0 && p.hz <= 8000.0) sum += p.db, ++count;
-    return count > 0 ? sum / count : 0.0;
-}
-
 /// As people say it: 63, 120, 2.5 kHz.
 std::string hertz(double hz)
 {
@@ -32,7 +23,11 @@ std::string hertz(double hz)
 /// What more of a band is called by those who listen.
 const char* more(double hz)
 {
-    return hz < 120.0 ? "deeper" : hz < 500.0 ? "fuller" : hz < 1500.0 ? "more" : hz < 5000.0 ? "more forward" : "brighter";
+    return hz < 120.0    ? "deeper"
+           : hz < 500.0  ? "fuller"
+           : hz < 1500.0 ? "more"
+           : hz < 5000.0 ? "more forward"
+                         : "brighter";
 }
 
 } // namespace
@@ -41,9 +36,14 @@ std::vector<ResponsePoint> differenceOf(const std::vector<ResponsePoint>& respon
                                         const std::vector<ResponsePoint>& zero)
 {
     std::vector<ResponsePoint> out;
-    const double off = levelOf(response) - levelOf(zero);
-    for (std::size_t i = 0; i < std::min(response.size(), zero.size()); ++i)
-        out.push_back({zero[i].hz, response[i].db - zero[i].db - off});
+    std::vector<double> heard;
+    for (std::size_t i = 0; i < std::min(response.size(), zero.size()); ++i) {
+        out.push_back({zero[i].hz, response[i].db - zero[i].db});
+        if (zero[i].hz >= 80.0 && zero[i].hz <= 8000.0) heard.push_back(out.back().db);
+    }
+    if (heard.empty()) return out;
+    std::ranges::nth_element(heard, heard.begin() + long(heard.size() / 2));
+    for (ResponsePoint& p : out) p.db -= heard[heard.size() / 2];
     return out;
 }
 
@@ -74,13 +74,13 @@ std::string differenceWords(const std::vector<ResponsePoint>& difference)
     std::string out;
     for (const DifferenceBand& b : bandsOf(difference)) {
         const double middle = std::sqrt(b.fromHz * b.toHz);
-        const bool fromLow = b.fromHz < kLowHz * 1.1, toHigh = b.toHz > kHighHz / 1.1;
+        const bool fromLow = b.fromHz<kLowHz * 1.1, toHigh = b.toHz> kHighHz / 1.1;
         const std::string where = fromLow && toHigh ? "everywhere"
                                   : fromLow         ? "below " + hertz(b.toHz)
                                   : toHigh          ? "above " + hertz(b.fromHz)
                                                     : "at " + hertz(b.fromHz) + " to " + hertz(b.toHz);
-        out += fmt::format("{}{:.0f} dB {} {}", out.empty() ? "" : ", ", std::abs(b.db), b.db > 0.0 ? more(middle) : "less",
-                           where);
+        out += fmt::format("{}{:.0f} dB {} {}", out.empty() ? "" : ", ", std::abs(b.db),
+                           b.db > 0.0 ? more(middle) : "less", where);
     }
     return out.empty() ? "alike within 1.5 dB" : out;
 }

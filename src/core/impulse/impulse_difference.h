@@ -6,8 +6,8 @@
 
 namespace gristle::core {
 
-/// A response against another one as an equaliser's curve, both as loud: their mean levels from 80 Hz to 8 kHz, even
-/// over the logarithm of frequency, lie on each other. Points of both at the same frequencies; as far as both reach.
+/// A response against another one as an equaliser's curve, whatever their gain: its median from 80 Hz to 8 kHz, even
+/// over the logarithm of frequency, is 0. Points of both at the same frequencies; as far as both reach.
 std::vector<ResponsePoint> differenceOf(const std::vector<ResponsePoint>& response,
                                         const std::vector<ResponsePoint>& zero);
 

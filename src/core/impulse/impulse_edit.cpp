@@ -31,7 +31,8 @@ Outcome check(const ImpulseEdit& e, int rateHz)
         if (hz != 0.0 && !(hz >= 20.0 && hz <= top))
             return bad(fmt::format("a cut at {:g} Hz is out of range", hz),
                        fmt::format("choose 20 to {:.0f} Hz, or 0 for none", top));
-    if (!(std::abs(e.airDb) <= 12.0)) return bad(fmt::format("{:g} dB of air is too much", e.airDb), "choose -12 to 12 dB");
+    if (!(std::abs(e.airDb) <= 12.0))
+        return bad(fmt::format("{:g} dB of air is too much", e.airDb), "choose -12 to 12 dB");
     return Done{};
 }
 

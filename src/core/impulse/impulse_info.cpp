@@ -93,6 +93,12 @@ std::vector<ResponsePoint> smoothedResponse(std::span<const float> taps, int rat
     return out;
 }
 
+bool looksPerformed(double outstandingDb, double energy90Ms, double seconds)
+{
+    constexpr double kStandsOutDb = 12.0, kMostShare = 0.6;
+    return outstandingDb < kStandsOutDb || energy90Ms > kMostShare * 1000.0 * seconds;
+}
+
 Result<ImpulseInfo> impulseInfo(const Recording& impulse)
 {
     const auto taps = impulse.audio.channel(0);
@@ -118,60 +124,86 @@ Result<ImpulseInfo> impulseInfo(const Recording& impulse)
     return out;
 }
 
+namespace {
+
+/// An impulse file at a rate; alike channels are one.
+Result<Recording> impulseAt(const std::filesystem::path& file, int rateHz)
+{
+    auto read = readRecording(file);
+    if (!read) return read.error();
+    const auto about = [&](std::string what, std::string remedy) {
+        return Error{ErrorCode::Unsupported, file.filename().string() + ": " + std::move(what), std::move(remedy)};
+    };
+    if (read->audio.channels() > 2)
+        return about(fmt::format("it has {} channels", read->audio.channels()), "take one or two of them");
+    if (const auto info = impulseInfo(*read); !info)
+        return Error{info.error().code, file.filename().string() + ": " + info.error().message, info.error().remedy};
+    const double ratio = double(read->sampleRateHz) / (rateHz > 0 ? rateHz : read->sampleRateHz);
+    if (ratio != 1.0) *read = resampled(*read, rateHz); // so that the response stays
+    const bool isStereo =
+        read->audio.channels() == 2 && !std::ranges::equal(read->audio.channel(0), read->audio.channel(1));
+    Recording out{read->sampleRateHz, AudioBuffer(isStereo ? 2 : 1, read->audio.frames())};
+    for (std::size_t c = 0; c < out.audio.channels(); ++c)
+        std::ranges::transform(read->audio.channel(c), out.audio.channel(c).begin(),
+                               [&](float v) { return float(double(v) * ratio); });
+    return out;
+}
+
+} // namespace
+
 Result<Blend> blendImpulses(const std::vector<BlendPart>& parts, bool align)
 {
     if (parts.empty()) return Error{ErrorCode::Usage, "blend: there is no impulse to blend", "name at least one"};
     Blend out;
-    std::vector<std::vector<float>> taps;
+    std::vector<Recording> files;
     int rate = 0;
-    for (const BlendPart& part : parts) {
-        auto read = readRecording(part.file);
-        if (!read) return read.error();
-        const auto info = impulseInfo(*read);
-        if (!info)
-            return Error{info.error().code, part.file.filename().string() + ": " + info.error().message,
-                         info.error().remedy};
-        if (rate == 0) rate = read->sampleRateHz;
-        const double ratio = double(read->sampleRateHz) / rate; // so that the response stays at another rate
-        if (read->sampleRateHz != rate) *read = resampled(*read, rate);
-        const auto x = std::as_const(read->audio).channel(0);
-        std::vector<float>& own = taps.emplace_back(x.begin(), x.end());
-        for (float& v : own) v = float(double(v) * ratio);
-    }
-    std::size_t longest = 0;
+    std::size_t longest = 0, channels = 1;
     for (std::size_t i = 0; i < parts.size(); ++i) {
+        auto read = impulseAt(parts[i].file, rate);
+        if (!read) return read.error();
+        if (rate == 0) rate = read->sampleRateHz;
+        files.push_back(std::move(*read));
+        AudioBuffer& audio = files[i].audio;
+        if (audio.channels() == 2 || parts[i].side != BlendSide::Both) channels = 2;
         double earlier = 0.0;
         bool isTurned = false;
         if (align && i > 0) {
             // As recordings of one click: padded, so that any delay between them is found.
-            const std::size_t n = std::max({taps[0].size(), taps[i].size(), std::size_t(0.25 * rate)});
-            auto first = taps[0], second = taps[i];
-            first.resize(n), second.resize(n);
-            const auto met = alignTo(first, second, rate, 20.0);
+            const auto padded = [&](const AudioBuffer& a) {
+                const auto x = a.channel(0);
+                std::vector<float> own(x.begin(), x.end());
+                own.resize(std::max({files[0].audio.frames(), audio.frames(), std::size_t(0.25 * rate)}));
+                return own;
+            };
+            const auto met = alignTo(padded(std::as_const(files[0].audio)), padded(audio), rate, 20.0);
             if (!met) return met.error();
             earlier = met->delaySamples;
             isTurned = met->isInverted;
         }
         out.alignedSamples.push_back(earlier);
         out.isTurned.push_back(isTurned);
-        const double later = parts[i].delaySamples - earlier;
-        std::vector<float>& own = taps[i];
-        // Room for what comes later, and behind it for what a part of a sample spreads.
-        if (later != std::floor(later) || later > 0.0)
-            own.resize(own.size() + std::size_t(std::max(0.0, std::ceil(later))) +
-                       (later == std::floor(later) ? 0 : 64));
-        own = movedEarlier(own, -later, parts[i].invert != isTurned);
-        const double gain = std::pow(10.0, parts[i].gainDb / 20.0);
-        for (float& v : own) v = float(double(v) * gain);
-        longest = std::max(longest, own.size());
     }
-    out.sum = Recording{rate, AudioBuffer(1, longest)};
-    for (std::size_t k = 0; k < longest; ++k) {
-        double sum = 0.0;
-        for (const auto& own : taps)
-            if (k < own.size()) sum += double(own[k]);
-        out.sum.audio.channel(0)[k] = float(sum);
+    std::vector<std::vector<double>> sums(channels);
+    for (std::size_t i = 0; i < parts.size(); ++i) {
+        const BlendPart& part = parts[i];
+        const double later = part.delaySamples - out.alignedSamples[i], gain = std::pow(10.0, part.gainDb / 20.0);
+        for (std::size_t c = 0; c < channels; ++c) {
+            if (part.side == (c == 0 ? BlendSide::Right : BlendSide::Left)) continue;
+            const auto x = std::as_const(files[i].audio).channel(std::min(c, files[i].audio.channels() - 1));
+            std::vector<float> own(x.begin(), x.end());
+            // Room for what comes later, and behind it for what a part of a sample spreads.
+            if (later != std::floor(later) || later > 0.0)
+                own.resize(own.size() + std::size_t(std::max(0.0, std::ceil(later))) +
+                           (later == std::floor(later) ? 0 : 64));
+            own = movedEarlier(own, -later, part.invert != out.isTurned[i]);
+            longest = std::max(longest, own.size());
+            sums[c].resize(std::max(sums[c].size(), own.size()));
+            for (std::size_t k = 0; k < own.size(); ++k) sums[c][k] += double(float(gain * double(own[k])));
+        }
     }
+    out.sum = Recording{rate, AudioBuffer(channels, longest)};
+    for (std::size_t c = 0; c < channels; ++c)
+        std::ranges::transform(sums[c], out.sum.audio.channel(c).begin(), [](double v) { return float(v); });
     return out;
 }
 

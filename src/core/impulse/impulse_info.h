@@ -23,11 +23,17 @@ struct ImpulseInfo {
     double outstandingDb = 0.0;          ///< its highest sample over the rest's RMS: little where it is a performance
 };
 
+/// Whether it looks like somebody's playing or noise: nothing stands out of it, or its energy comes all along.
+bool looksPerformed(double outstandingDb, double energy90Ms, double seconds);
+
 /// @error OutOfRange where it is silent, or longer than 20 s: no impulse
 Result<ImpulseInfo> impulseInfo(const Recording& impulse);
 
 /// Power means over a sixth of an octave at every twelfth from 20 Hz to half the rate.
 std::vector<ResponsePoint> smoothedResponse(std::span<const float> taps, int rateHz);
+
+/// Which output a part of a blend goes to.
+enum class BlendSide { Both, Left, Right };
 
 /// One impulse of a blend.
 struct BlendPart {
@@ -35,6 +41,8 @@ struct BlendPart {
     double gainDb = 0.0;
     double delaySamples = 0.0; ///< later, of the first one's rate; any part of a sample
     bool invert = false;
+    BlendSide side = BlendSide::Both;
+    bool operator==(const BlendPart&) const = default;
 };
 
 struct Blend {
@@ -43,8 +51,9 @@ struct Blend {
     std::vector<bool> isTurned;         ///< by aligning
 };
 
-/// The plain sum, not normalised. @param align  brings all to the first one's arrival and polarity before their own
-/// delays. @error what reading gives; OutOfRange where one is no impulse
+/// The plain sum, not normalised. Stereo where a file has two unlike channels or a part has a side, else mono; a mono
+/// part goes to both. @param align  brings all to the first one's arrival and polarity (by their first channels) before
+/// their own delays. @error what reading gives; OutOfRange where one is no impulse; Unsupported over two channels
 Result<Blend> blendImpulses(const std::vector<BlendPart>& parts, bool align);
 
 } // namespace gristle::core

@@ -16,8 +16,18 @@ std::vector<Microphone> kinds()
              "moving coil, front, early presence peak",
              0.5,
              0.012,
-             {{40, -12}, {80, -6}, {150, -2.5}, {300, -0.5}, {1000, 0}, {2500, 2}, {4500, 5}, {6500, 4}, {9000, 2.5},
-              {12000, 0}, {16000, -7}, {20000, -16}},
+             {{40, -12},
+              {80, -6},
+              {150, -2.5},
+              {300, -0.5},
+              {1000, 0},
+              {2500, 2},
+              {4500, 5},
+              {6500, 4},
+              {9000, 2.5},
+              {12000, 0},
+              {16000, -7},
+              {20000, -16}},
              18.0,
              150.0,
              1.8,
@@ -26,7 +36,15 @@ std::vector<Microphone> kinds()
              "moving coil, front, wide and level",
              0.5,
              0.016,
-             {{40, -5}, {80, -2}, {200, 0}, {1000, 0}, {3000, 0.5}, {5000, 2}, {8000, 1}, {12000, -2}, {16000, -6},
+             {{40, -5},
+              {80, -2},
+              {200, 0},
+              {1000, 0},
+              {3000, 0.5},
+              {5000, 2},
+              {8000, 1},
+              {12000, -2},
+              {16000, -6},
               {20000, -13}},
              19.0,
              148.0,
@@ -85,8 +103,7 @@ Result<Microphone> microphoneOf(std::string_view key)
     if (at != all.end()) return *at;
     std::string names;
     for (const Microphone& m : all) names += (names.empty() ? "" : ", ") + m.key;
-    return Error{ErrorCode::Usage, "microphone: there is none called '" + std::string(key) + "'",
-                 "choose of " + names};
+    return Error{ErrorCode::Usage, "microphone: there is none called '" + std::string(key) + "'", "choose of " + names};
 }
 
 double curveDb(std::span<const CurvePoint> curve, double hz)

@@ -40,7 +40,8 @@ double diaphragmLoss(const Microphone& m, const Place& at, const Place& axis, do
 Complex heard(const Setting& setting, const Microphone& m, const Place& at, const Place& axis, double hz)
 {
     const SoundField field(setting.cabinet, setting.room, hz);
-    return received(m, [&](const Place& p) { return field.at(p); }, at, axis, field.waveNumber()) *
+    return received(
+               m, [&](const Place& p) { return field.at(p); }, at, axis, field.waveNumber()) *
            diaphragmLoss(m, at, axis, field.waveNumber());
 }
 
@@ -64,9 +65,9 @@ double allAround(const Cabinet& cabinet, double hz)
 double aWeightDb(double hz)
 {
     const double f2 = hz * hz;
-    const double r = 12194.0 * 12194.0 * f2 * f2 /
-                     ((f2 + 20.6 * 20.6) * std::sqrt((f2 + 107.7 * 107.7) * (f2 + 737.9 * 737.9)) *
-                      (f2 + 12194.0 * 12194.0));
+    const double r =
+        12194.0 * 12194.0 * f2 * f2 /
+        ((f2 + 20.6 * 20.6) * std::sqrt((f2 + 107.7 * 107.7) * (f2 + 737.9 * 737.9)) * (f2 + 12194.0 * 12194.0));
     return 20.0 * std::log10(r) + 2.0;
 }
 
@@ -127,7 +128,8 @@ Result<Recording> placementImpulse(const Setting& setting, const PlacedMicrophon
     const auto frames = std::size_t(std::llround(lengthS * rateHz));
     // What comes straight, by floor and by wall is over within 40 ms; reverberation is made apart.
     const std::size_t n = fastFftSize(std::size_t(0.085 * rateHz));
-    const auto curve = minimumPhase([&](double hz) { return dbToAmplitude(curveDb(microphone.curve, hz)); }, rateHz, n / 4);
+    const auto curve =
+        minimumPhase([&](double hz) { return dbToAmplitude(curveDb(microphone.curve, hz)); }, rateHz, n / 4);
     RealFft fft(n);
     std::ranges::fill(fft.time(), 0.0f);
     std::ranges::copy(curve, fft.time().begin());
@@ -156,7 +158,7 @@ Result<Recording> placementImpulse(const Setting& setting, const PlacedMicrophon
         const double p = microphone.pressureShare, all = p * p + (1.0 - p) * (1.0 - p) / 3.0;
         const auto from = std::size_t((0.001 * m.delayMs + 0.5 * std::cbrt(room.volumeM3) / kSpeedOfSound) * rateHz);
         const double fall = std::log(1e3) / (room.reverberationS * rateHz); // of the amplitude, a frame
-        std::vector<CurvePoint> sent; // into the room
+        std::vector<CurvePoint> sent;                                       // into the room
         for (double hz = 25.0; hz < 0.5 * rateHz; hz *= std::exp2(1.0 / 3.0))
             sent.push_back({hz, amplitudeToDb(allAround(setting.cabinet, hz))});
         const auto colour = minimumPhase(
@@ -178,7 +180,8 @@ Result<Recording> placementImpulse(const Setting& setting, const PlacedMicrophon
         for (std::size_t i = 0; i < frames; ++i) x[i] += a.time()[i] * (m.invert ? -1.0f : 1.0f);
     }
     const std::size_t last = frames / 8; // the end is no step
-    for (std::size_t i = 0; i < last; ++i) x[frames - 1 - i] *= float(0.5 - 0.5 * std::cos(kPi * double(i) / double(last)));
+    for (std::size_t i = 0; i < last; ++i)
+        x[frames - 1 - i] *= float(0.5 - 0.5 * std::cos(kPi * double(i) / double(last)));
     progress.at(1.0);
     return out;
 }
@@ -193,9 +196,8 @@ Result<PlacementMap> placementMap(const Setting& setting, const PlacedMicrophone
     constexpr double kFromHz = 60.0, kToHz = 14000.0;
     for (std::size_t i = 0; i < bands; ++i)
         out.hz.push_back(kFromHz * std::pow(kToHz / kFromHz, double(i) / double(bands - 1)));
-    const double level = meanPower(200.0, 2000.0, [&](double hz) {
-        return std::norm(responseAt(setting, microphone, m.place, hz));
-    });
+    const double level =
+        meanPower(200.0, 2000.0, [&](double hz) { return std::norm(responseAt(setting, microphone, m.place, hz)); });
     for (std::size_t i = 0; i < positions; ++i) {
         if (progress.stopped()) return Error{ErrorCode::Cancelled, "map: stopped", ""};
         progress.at(double(i) / double(positions));

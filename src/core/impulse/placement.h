@@ -62,11 +62,11 @@ double soundPressureDb(const Setting& setting, const MicrophonePlace& place, dou
 
 /// Two amplifiers side by side, a microphone before each.
 struct Spill {
-    double spillDb = 0.0;      ///< the other amplifier over the own one, 100 Hz to 5 kHz
-    double ratio = 0.0;        ///< of the distances to the other and to the own one
-    double ruleDb = 0.0;       ///< what three times the distance would give this microphone
-    double rippleDb = 0.0;     ///< peak to dip that the sum of both microphones can show
-    double neededM = 0.0;      ///< between the amplifiers, for the least that the rule wants (-9.5 dB)
+    double spillDb = 0.0;  ///< the other amplifier over the own one, 100 Hz to 5 kHz
+    double ratio = 0.0;    ///< of the distances to the other and to the own one
+    double ruleDb = 0.0;   ///< what three times the distance would give this microphone
+    double rippleDb = 0.0; ///< peak to dip that the sum of both microphones can show
+    double neededM = 0.0;  ///< between the amplifiers, for the least that the rule wants (-9.5 dB)
 };
 Spill spillBetween(const Setting& setting, const PlacedMicrophone& m, double apartM);
 

@@ -155,8 +155,7 @@ std::complex<double> SoundField::at(const Place& place) const
 {
     Complex sum = around(place);
     if (floor_ != 0.0) sum += floor_ * around({place.x, -2.0 * room_.floorM - place.y, place.z});
-    if (wall_ != 0.0)
-        sum += wall_ * around({place.x, place.y, -2.0 * (cabinet_.depthM + room_.wallM) - place.z});
+    if (wall_ != 0.0) sum += wall_ * around({place.x, place.y, -2.0 * (cabinet_.depthM + room_.wallM) - place.z});
     return sum;
 }
 

@@ -1,5 +1,6 @@
 #include "core/impulse/sweep.h"
 
+#include "core/impulse/sweep_pace.h"
 #include "core/signal/fft.h"
 #include "core/signal/minimum_phase.h"
 
@@ -17,6 +18,7 @@ constexpr double kPi = std::numbers::pi;
 constexpr double kPeak = 0.5;
 constexpr double kLeadS = 0.001; // before the arrival
 constexpr int kOrders = 5;
+constexpr double kMostPpm = 500.0; // of drift: clocks of two interfaces part by some tens
 
 /// Half a cosine from 0 to 1.
 double rise(double part) { return 0.5 - 0.5 * std::cos(kPi * std::clamp(part, 0.0, 1.0)); }
@@ -118,14 +120,9 @@ Result<SweepSettings> settingsOf(std::span<const float> x, int rateHz)
     return out;
 }
 
-Result<Captured> capture(std::span<const float> played, std::span<const float> recording, int rateHz,
-                         const CaptureOptions& options)
+/// What is wrong with a recording whatever was played.
+Outcome checkRecording(std::span<const float> recording, std::size_t needed, int rateHz)
 {
-    if (!(options.lengthS >= 0.01 && options.lengthS <= 10.0))
-        return Error{ErrorCode::Usage, fmt::format("capture: {:g} s is no length for an impulse", options.lengthS),
-                     "choose 0.01 to 10 s"};
-    const auto settings = settingsOf(played, rateHz);
-    if (!settings) return settings.error();
     constexpr float kFull = 0.9999f;
     std::size_t flat = 0; // samples in a row that stand at full scale: floating point may pass it
     float peak = 0.0f;
@@ -138,10 +135,98 @@ Result<Captured> capture(std::span<const float> played, std::span<const float> r
     if (peak < 1e-4f)
         return bad("the recording is silent", "check the cable, the microphone and the input that was recorded");
     if (isClipped) return bad("the recording clips", "turn the preamp down and record the sweep again");
-    if (recording.size() < played.size())
-        return bad(fmt::format("the recording ({:.1f} s) is shorter than the sweep ({:.1f} s)",
-                               double(recording.size()) / rateHz, double(played.size()) / rateHz),
+    if (recording.size() < needed)
+        return bad(fmt::format("the recording ({:.1f} s) is shorter than what was played ({:.1f} s)",
+                               double(recording.size()) / rateHz, double(needed) / rateHz),
                    "record until the sweep has ended and the room is still");
+
+    return Done{};
+}
+
+/// Of one sweep: by its response, without distortion.
+Pace paceOfOne(std::span<const float> recording, std::span<const float> played, const SweepSettings& settings,
+               double mostPpm)
+{
+    const auto h = deconvolved(played, recording, settings);
+    const auto end = h.begin() + long(std::min(h.size(), recording.size()));
+    const auto loudest = std::size_t(
+        std::max_element(h.begin(), end, [](float a, float b) { return std::abs(a) < std::abs(b); }) - h.begin());
+    // Some way before it, clear of the second order, and as far behind.
+    const double clearS = std::min(0.08, 0.4 * settings.riseS() * std::log(2.0));
+    const auto before = std::min(loudest, std::size_t(clearS * settings.rateHz));
+    return paceOf(std::span(h).subspan(loudest - before, std::min(h.size() - loudest + before, 2 * before + 128)),
+                  settings, mostPpm);
+}
+
+/// Clocks that part: found, and where they do so by more than the doubt and no more than can be, mended.
+void followDrift(std::vector<float>& recording, std::span<const float> played, const SweepSettings& settings,
+                 std::span<const std::size_t> starts, std::size_t period, Captured& out)
+{
+    constexpr double kLeastPpm = 3.0, kEnoughPpm = 0.02;
+    const bool isOne = starts.size() == 1;
+    const Pace pace = isOne ? paceOfOne(recording, played, settings, 2.0 * kMostPpm)
+                            : paceOfRepeats(recording, period, starts, settings.rateHz);
+    out.driftPpm = pace.ppm, out.driftDoubtPpm = pace.doubtPpm;
+    if (std::abs(pace.ppm) <= std::max(kLeastPpm, pace.doubtPpm) || std::abs(pace.ppm) > kMostPpm) return;
+    auto mended = atPace(recording, out.driftPpm);
+    for (int i = 0; isOne && i < 6; ++i) { // what is left of a smeared response is told better by a sharper one
+        const double more = paceOfOne(mended, played, settings, 20.0).ppm;
+        if (std::abs(more) < kEnoughPpm) break;
+        out.driftPpm += more;
+        mended = atPace(recording, out.driftPpm);
+    }
+    recording = std::move(mended);
+    out.isDriftCorrected = true;
+}
+
+/// What does not repeat: as strong as the noise that their mean keeps, and nothing else. Empty of one.
+std::vector<float> differenceOfRepeats(std::span<const float> recording, std::span<const std::size_t> starts,
+                                       std::size_t period)
+{
+    if (starts.size() < 2) return {};
+    const std::size_t used = starts.size() / 2 * 2;
+    const double weight = 1.0 / std::sqrt(double(used) * double(starts.size())); // squares sum to those of the mean
+    std::vector<float> out(period);
+    for (std::size_t i = 0; i < period; ++i) {
+        double sum = 0.0;
+        for (std::size_t k = 0; k < used; ++k)
+            if (starts[k] + i < recording.size())
+                sum += (k % 2 == 0 ? weight : -weight) * double(recording[starts[k] + i]);
+        out[i] = float(sum);
+    }
+    return out;
+}
+
+Result<Captured> capture(std::span<const float> played, std::span<const float> recorded, int rateHz,
+                         const CaptureOptions& options)
+{
+    if (!(options.lengthS >= 0.01 && options.lengthS <= 10.0))
+        return Error{ErrorCode::Usage, fmt::format("capture: {:g} s is no length for an impulse", options.lengthS),
+                     "choose 0.01 to 10 s"};
+    const auto settings = settingsOf(played, rateHz);
+    if (!settings) return settings.error();
+    const auto period = options.periodS > 0.0 ? std::size_t(std::llround(options.periodS * rateHz)) : played.size();
+    if (options.repeats < 1 || options.repeats > 64 || period < played.size())
+        return Error{
+            ErrorCode::Usage,
+            fmt::format("capture: {} sweeps of one every {:g} s cannot be", options.repeats, double(period) / rateHz),
+            "choose 1 to 64 sweeps, each as long as the sweep at least"};
+    std::vector<std::size_t> starts;
+    for (std::size_t i = 0; i < options.repeats; ++i) starts.push_back(i * period);
+    const std::size_t needed = starts.back() + played.size();
+    if (const auto good = checkRecording(recorded, needed, rateHz); !good) return good.error();
+    Captured out;
+    out.settings = *settings;
+    std::vector<float> recording(recorded.begin(), recorded.end());
+    if (options.followDrift) followDrift(recording, played, *settings, starts, period, out);
+    const auto differing = differenceOfRepeats(recording, starts, period);
+    // The mean of all; what follows the last one is its own.
+    for (std::size_t i = 0; options.repeats > 1 && i < recording.size() - starts.back(); ++i) {
+        double sum = 0.0;
+        for (const std::size_t from : starts) sum += double(recording[from + i]);
+        recording[i] = i < period ? float(sum / double(starts.size())) : recording[starts.back() + i];
+    }
+    recording.resize(recording.size() - starts.back());
 
     const auto h = deconvolved(played, recording, *settings);
     const auto n = std::int64_t(h.size());
@@ -164,18 +249,27 @@ Result<Captured> capture(std::span<const float> played, std::span<const float> r
         return sum;
     };
     const double linear = sumOver(arrival - lead, arrival + length);
-    // Noise: what stands there long after the arrival, when the room is still; in the middle of many windows.
+    // Noise of one sweep: what stands there long after the arrival, when the room is still; in the middle of many
+    // windows. Of several: what does not repeat.
     const double riseS = settings->riseS();
-    constexpr std::int64_t kWindows = 24;
-    const std::int64_t quietFrom = arrival + length + rateHz / 10,
-                       each = std::max<std::int64_t>(64, (last - quietFrom) / kWindows);
-    std::vector<double> powers;
-    for (std::int64_t i = quietFrom; i + each <= last; i += each) powers.push_back(sumOver(i, i + each) / double(each));
-    if (powers.empty()) powers.push_back(0.0);
-    std::ranges::nth_element(powers, powers.begin() + long(powers.size() / 2));
-    const double noise = powers[powers.size() / 2] * double(length + lead);
-    Captured out;
-    out.settings = *settings;
+    double noise = 0.0;
+    if (!differing.empty()) {
+        const auto only = deconvolved(played, differing, *settings);
+        for (std::int64_t i = arrival - lead; i < arrival + length; ++i)
+            noise +=
+                std::pow(double(only[std::size_t((i + std::int64_t(only.size())) % std::int64_t(only.size()))]), 2.0);
+    } else {
+        // Later than the recording goes on after the sweep, a part of the sweep would look at nothing.
+        constexpr std::int64_t kWindows = 24;
+        const std::int64_t whole = std::max<std::int64_t>(rateHz / 20, last - std::int64_t(played.size())),
+                           quietFrom = std::min(arrival + length + rateHz / 10, whole / 2),
+                           each = std::max<std::int64_t>(64, (whole - quietFrom) / kWindows);
+        std::vector<double> powers;
+        for (std::int64_t i = quietFrom; i + each <= whole; i += each)
+            powers.push_back(sumOver(i, i + each) / double(each));
+        std::ranges::nth_element(powers, powers.begin() + long(powers.size() / 2));
+        noise = powers[powers.size() / 2] * double(length + lead);
+    }
     out.arrivalSamples = double(arrival);
     out.snrDb = 10.0 * std::log10(linear / std::max(1e-30, noise));
     double all = 0.0;
@@ -200,6 +294,12 @@ Result<Captured> capture(std::span<const float> played, std::span<const float> r
                                 "or too much noise"),
             "record the very sweep that is given here, louder or for longer");
     }
+
+    if (std::abs(out.driftPpm) > kMostPpm)
+        return bad(fmt::format("the recording drifts by {:.0f} parts in a million: it was made by another clock, or at "
+                               "another rate, than it says",
+                               out.driftPpm),
+                   "play and record over one interface, or give both the same clock");
 
     const std::int64_t from = options.keepDelay ? 0 : arrival - lead;
     const std::int64_t frames = options.keepDelay ? arrival + length : lead + length;

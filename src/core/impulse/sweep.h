@@ -28,6 +28,9 @@ struct CaptureOptions {
     double lengthS = 0.5;
     bool keepDelay = false;
     bool minimumPhase = false;
+    std::size_t repeats = 1; ///< the sweep was played so often; their mean is taken
+    double periodS = 0.0;    ///< from the start of one to that of the next, with a pause in which it dies away; 0: none
+    bool followDrift = true; ///< corrects clocks that part
 };
 
 /// What a system makes of a sweep.
@@ -37,13 +40,17 @@ struct Captured {
     double snrDb = 0.0;             ///< energy of the response over that of the noise in as long a window
     double distortionPercent = 0.0; ///< orders 2 to 5, RMS over the linear part
     std::array<double, 4> orderPercent{};
+    double driftPpm = 0.0; ///< by which the recording's clock ran fast; corrected where isDriftCorrected
+    double driftDoubtPpm = 0.0;
+    bool isDriftCorrected = false;
     SweepSettings settings;
 };
 
 /// Deconvolves a recording of a sweep: the linear part by itself, distortion of each order apart, which comes earlier
 /// by riseS() times the logarithm of the order.
-/// @param recording  at the sweep's rate
-/// @error OutOfRange where it is clipped, silent, cut short, or of another sweep: each says which
+/// Where two clocks part by more than their doubt, up to 500 ppm, the recording is brought to the sweep's.
+/// @param recording  at the sweep's rate, from no later than the start of the first sweep
+/// @error OutOfRange where it is clipped, silent, cut short, drifts too far, or is of another sweep: each says which
 Result<Captured> capture(std::span<const float> sweep, std::span<const float> recording, int rateHz,
                          const CaptureOptions& options);
 
