@@ -16,6 +16,7 @@ constexpr double kPi = std::numbers::pi;
 constexpr std::size_t kSincHalf = 24;
 constexpr double kHumHarmonics[] = {1.0, 0.35, 0.6, 0.15, 0.3, 0.1};
 constexpr double kQuietestDb = -20.0;
+constexpr std::size_t kMostCabs = 64; // that one room has in its life: they stay where they are
 constexpr double kHighOhm = 1e6, kLineOhm = 10e3;
 
 double peakVolts(double dbu) { return core::Calibration{dbu, false}.fullScaleVolts(); }
@@ -27,6 +28,8 @@ SimulatedRoom::SimulatedRoom(Setup setup) : setup_(std::move(setup)), random_(se
     // The cable keeps enough for its delay and the interpolator; its latency is at least the interpolator's half.
     cable_.assign(setup_.loopbackFrames + 2 * kSincHalf + 8192, 0.0f);
     sinc_.resize(2 * kSincHalf);
+    toAmplifier_.resize(CabRoom::kMostFrames);
+    cabs_.reserve(kMostCabs);
     for (std::size_t k = 0; k < sinc_.size(); ++k) {
         const double t = double(k) - double(kSincHalf - 1) - setup_.loopbackFraction;
         const double window = std::pow(std::cos(kPi * t / (2.0 * double(kSincHalf) + 1.0)), 2.0);
@@ -53,6 +56,18 @@ void SimulatedRoom::setHighImpedance(bool on)
     if (!setup_.guitar) return;
     setup_.guitar->input.ohm = on ? kHighOhm : kLineOhm;
     publish();
+}
+
+void SimulatedRoom::setCab(std::unique_ptr<CabRoom> cab, std::size_t firstInput, double gainDb)
+{
+    if (cabs_.size() == kMostCabs) return;
+    cabs_.push_back({std::move(cab), firstInput, core::dbToAmplitude(gainDb) / peakVolts(setup_.fullScaleDbu)});
+    cab_.store(&cabs_.back());
+}
+
+double SimulatedRoom::cabGain(std::size_t microphone) const noexcept
+{
+    return cabs_.empty() ? 0.0 : cabs_.back().room->voltsOfFullScale(microphone) * cabs_.back().perVolt;
 }
 
 bool SimulatedRoom::isHighImpedance() const noexcept { return setup_.guitar && setup_.guitar->input.ohm >= kHighOhm; }
@@ -97,6 +112,20 @@ double SimulatedRoom::noise() noexcept
 
 bool SimulatedRoom::read(float* const* inputs, std::size_t frames, const float* left, const float* right) noexcept
 {
+    for (std::size_t from = 0; from < frames; from += CabRoom::kMostFrames)
+        readPart(inputs, from, std::min(CabRoom::kMostFrames, frames - from), left, right);
+    return lose_.exchange(false);
+}
+
+void SimulatedRoom::readPart(float* const* inputs, std::size_t from, std::size_t frames, const float* left,
+                             const float* right) noexcept
+{
+    const auto played = [&](std::size_t i) { return left && right ? 0.5f * (left[from + i] + right[from + i]) : 0.0f; };
+    Cab* const cab = cab_.load();
+    if (cab) {
+        for (std::size_t i = 0; i < frames; ++i) toAmplifier_[i] = played(i);
+        cab->room->process(toAmplifier_.data(), frames);
+    }
     const double gain = core::dbToAmplitude(gainDb_.load() + padDb_.load());
     const double toFullScale = gain / peakVolts(setup_.fullScaleDbu);
     const double inputNoise = peakVolts(setup_.inputNoiseDbu) / std::numbers::sqrt2 * toFullScale;
@@ -121,7 +150,7 @@ bool SimulatedRoom::read(float* const* inputs, std::size_t frames, const float* 
         double mains = 0.0;
         for (std::size_t h = 0; h < std::size(kHumHarmonics); ++h)
             mains += kHumHarmonics[h] * std::sin(w * double(h + 1) * double(frame_) + 0.7 * double(h));
-        cable_[cableAt_] = left && right ? 0.5f * (left[i] + right[i]) : 0.0f;
+        cable_[cableAt_] = played(i);
         for (std::size_t c = 0; c < setup_.inputs; ++c) {
             double x = converterNoise * noise();
             if (!silent) x += inputNoise * noise();
@@ -131,11 +160,12 @@ bool SimulatedRoom::read(float* const* inputs, std::size_t frames, const float* 
                     const std::size_t back = setup_.loopbackFrames - (kSincHalf - 1) + k;
                     x += sinc_[k] * double(cable_[(cableAt_ + cable_.size() - back % cable_.size()) % cable_.size()]);
                 }
-            inputs[c][i] = static_cast<float>(std::clamp(x, -1.0, 1.0 - 0x1p-23));
+            if (cab && c >= cab->firstInput && c - cab->firstInput < cab->room->microphones())
+                x += cab->perVolt * double(cab->room->volts(c - cab->firstInput)[i]);
+            inputs[c][from + i] = static_cast<float>(std::clamp(x, -1.0, 1.0 - 0x1p-23));
         }
         cableAt_ = cableAt_ + 1 == cable_.size() ? 0 : cableAt_ + 1;
     }
-    return lose_.exchange(false);
 }
 
 } // namespace gristle::engine

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/rig/circuit/guitar_circuit.h"
+#include "engine/cab_room.h"
 
 #include <atomic>
 #include <cmath>
@@ -41,6 +42,12 @@ public:
     void setHighImpedance(bool on); ///< the input's switch: 1 megohm, or the 10 kilohms of a line input
     const std::optional<core::GuitarCircuit>& guitar() const noexcept { return setup_.guitar; }
     bool isHighImpedance() const noexcept;
+    /// An amplifier at the output, its microphones at the inputs from `firstInput` on, through preamps of `gainDb`.
+    void setCab(std::unique_ptr<CabRoom> cab, std::size_t firstInput, double gainDb);
+    const CabRoom* cab() const noexcept { return cabs_.empty() ? nullptr : cabs_.back().room.get(); }
+    std::size_t firstMicrophone() const noexcept { return cabs_.empty() ? 0 : cabs_.back().firstInput; }
+    /// What sample an impulse of microphone i of 1 gives for a sample of 1 that is played: the path's gain.
+    double cabGain(std::size_t microphone) const noexcept;
 
     // any thread
     void startOver() noexcept { startOver_.store(true); }                 ///< the next block begins the performance
@@ -75,6 +82,13 @@ public:
 
 private:
     using Samples = std::vector<float>;
+    struct Cab { ///< with its preamps
+        std::unique_ptr<CabRoom> room;
+        std::size_t firstInput = 0;
+        double perVolt = 1.0; ///< full scale
+    };
+    void readPart(float* const* inputs, std::size_t from, std::size_t frames, const float* left,
+                  const float* right) noexcept;
     double noise() noexcept;
     void publish();
     const Samples& inHand() noexcept;
@@ -85,6 +99,8 @@ private:
     std::atomic<unsigned> newRateHz_{0};
     std::vector<std::unique_ptr<const Samples>> versions_; ///< control thread: those that may still be read
     std::atomic<const Samples*> plays_{nullptr}, inUse_{nullptr};
+    std::vector<Cab> cabs_; ///< control thread: the last one is heard; those before it may still be
+    std::atomic<Cab*> cab_{nullptr};
 
     // audio thread
     std::size_t at_ = 0;
@@ -92,6 +108,7 @@ private:
     std::uint32_t random_;
     std::vector<float> cable_; ///< ring of what was played
     std::size_t cableAt_ = 0;
+    std::vector<float> toAmplifier_;
     std::vector<double> sinc_; ///< of the fraction of a sample
 };
 

@@ -30,9 +30,8 @@ std::vector<float> belled(double hz, double db, std::size_t late = 20, std::size
 
 double dbAt(const std::vector<ResponsePoint>& response, double hz)
 {
-    const auto at = std::ranges::min_element(response, {}, [&](const ResponsePoint& p) {
-        return std::abs(std::log(p.hz / hz));
-    });
+    const auto at =
+        std::ranges::min_element(response, {}, [&](const ResponsePoint& p) { return std::abs(std::log(p.hz / hz)); });
     return at->db;
 }
 
@@ -83,7 +82,9 @@ private slots:
             save(fs::path("shelf") / QString("%1/take %2.wav").arg(i % 3).arg(i).toStdString(),
                  belled(200.0 + 20.0 * (i / 2), 6.0, 20, 1200));
         std::vector<ImpulseCard> told;
-        const auto keep = [&](const std::vector<ImpulseCard>& part) { told.insert(told.end(), part.begin(), part.end()); };
+        const auto keep = [&](const std::vector<ImpulseCard>& part) {
+            told.insert(told.end(), part.begin(), part.end());
+        };
         const auto first = lookThrough(shelf, {}, keep).value();
         QCOMPARE(first.size(), std::size_t(150));
         QVERIFY(told == first);

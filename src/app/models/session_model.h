@@ -87,6 +87,10 @@ public:
     void setRig(core::RigDocument rig, const QString& text, int mergeKey = -1);
     void chooseRig(const std::string& file);
     void giveRigToPart();
+    core::Result<std::string> addImpulse(const core::Recording& impulse, const QString& name, const QString& madeOf)
+    {
+        return folder_->addImpulse(impulse, name.toStdString(), madeOf.toStdString());
+    }
     core::Result<std::string> importImpulse(const QString& file) { return folder_->importImpulse(file.toStdString()); }
 
     /// Where the loop is, in bars of the song, from 1; the end is not in it.

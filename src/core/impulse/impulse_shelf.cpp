@@ -95,7 +95,8 @@ void fillResponse(ImpulseCard& card, std::span<const float> taps)
     int count = 0;
     for (std::size_t i = 0; i < ImpulseCard::kPoints; ++i) {
         const double hz = ImpulseCard::hzOf(i);
-        const double db = hz < 0.49 * card.rateHz ? 10.0 * std::log10(std::max(1e-12, powerOver(hz / half, hz * half))) : -120.0;
+        const double db =
+            hz < 0.49 * card.rateHz ? 10.0 * std::log10(std::max(1e-12, powerOver(hz / half, hz * half))) : -120.0;
         card.db[i] = float(db);
         if (hz >= 200.0 && hz <= 2000.0) middle += db, ++count;
     }
@@ -270,9 +271,10 @@ Result<std::vector<ImpulseCard>> lookThrough(const fs::path& folder, std::vector
     };
     {
         std::jthread helper;
-        if (fresh.size() > 8) helper = std::jthread([&] {
-            while (readNext()) {}
-        });
+        if (fresh.size() > 8)
+            helper = std::jthread([&] {
+                while (readNext()) {}
+            });
         tell(1);
         for (std::size_t i = 0; readNext(); ++i)
             if (i % 32 == 31) tell(64);

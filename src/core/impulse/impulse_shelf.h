@@ -23,8 +23,8 @@ struct ImpulseCard {
     std::string why;          ///< it is none; empty: it is one, and what follows is told
     std::string hash;         ///< of its samples, without silence before and after: duplicates have the same
     int rateHz = 0, channels = 0;
-    double seconds = 0.0;       ///< length
-    double energy90Ms = 0.0;    ///< from the arrival until nine tenths of the energy have come
+    double seconds = 0.0;            ///< length
+    double energy90Ms = 0.0;         ///< from the arrival until nine tenths of the energy have come
     std::array<float, kPoints> db{}; ///< of its first channel, 0 at the mean of 200 Hz to 2 kHz; sixths of an octave
     bool isImpulse() const noexcept { return why.empty(); }
     bool operator==(const ImpulseCard&) const = default;

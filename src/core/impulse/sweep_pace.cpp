@@ -38,7 +38,8 @@ Pace paceOf(std::span<const float> response, const SweepSettings& s, double most
     const auto around = [&](double hz) {
         double sum = 0.0;
         const double perHz = double(n) / s.rateHz;
-        const auto from = std::size_t(hz / 1.03 * perHz), to = std::min(found.size(), std::size_t(hz * 1.03 * perHz) + 2);
+        const auto from = std::size_t(hz / 1.03 * perHz),
+                   to = std::min(found.size(), std::size_t(hz * 1.03 * perHz) + 2);
         for (std::size_t k = from; k < to; ++k) sum += std::norm(found[k]);
         return std::sqrt(sum / double(to - from));
     };

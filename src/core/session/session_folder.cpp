@@ -267,6 +267,21 @@ std::vector<std::string> contentOf(const fs::path& impulse)
 
 } // namespace
 
+namespace {
+
+/// What is known of an impulse beside its file: the gain that keeps the loudness, its content, and where it is from.
+Outcome describeImpulse(const fs::path& file, const Recording& impulse, const Json& from)
+{
+    const auto own = hashFile(file);
+    if (!own) return own.error();
+    Json told = {{"matched_gain_db", std::round(matchedGainDb(impulse) * 100.0) / 100.0}, {"hash", *own}};
+    told.update(from);
+    return writeTextAtomically(file.string() + ".json",
+                               told.dump(2, ' ', false, Json::error_handler_t::replace) + "\n");
+}
+
+} // namespace
+
 Result<std::string> SessionFolder::importImpulse(const fs::path& file)
 {
     const auto hash = hashFile(file);
@@ -278,13 +293,20 @@ Result<std::string> SessionFolder::importImpulse(const fs::path& file)
     if (!copied) return copied.error();
     const auto impulse = readRecording(state_->folder / name);
     if (!impulse) return impulse.error();
-    const auto own = hashFile(state_->folder / name);
-    if (!own) return own.error();
-    const Json told = {{"matched_gain_db", std::round(matchedGainDb(*impulse) * 100.0) / 100.0},
-                       {"hash", *own},
-                       {"source_hash", *hash}};
-    const auto wrote = writeTextAtomically((state_->folder / name).string() + ".json", told.dump(2) + "\n");
-    if (!wrote) return wrote.error();
+    if (const auto told = describeImpulse(state_->folder / name, *impulse, {{"source_hash", *hash}}); !told)
+        return told.error();
+    return name;
+}
+
+Result<std::string> SessionFolder::addImpulse(const Recording& impulse, const std::string& stem,
+                                              const std::string& madeOf)
+{
+    const std::string name = freeName(state_->folder, "impulses", safeStem(stem));
+    std::error_code ignored;
+    fs::create_directories(state_->folder / "impulses", ignored);
+    if (const auto wrote = writeRecording(state_->folder / name, impulse); !wrote) return wrote.error();
+    if (const auto told = describeImpulse(state_->folder / name, impulse, {{"made_of", madeOf}}); !told)
+        return told.error();
     return name;
 }
 

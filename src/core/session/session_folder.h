@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/audio/audio_buffer.h"
 #include "core/rig/rig_document.h"
 #include "core/session/session_document.h"
 #include "core/units/progress.h"
@@ -76,6 +77,8 @@ public:
     std::vector<std::string> rigFiles() const;
     /// Copies an impulse into impulses/ where it is not there yet; its relative name.
     Result<std::string> importImpulse(const std::filesystem::path& file);
+    /// Keeps an impulse that was made here in impulses/, with what it was made of; its relative name.
+    Result<std::string> addImpulse(const Recording& impulse, const std::string& name, const std::string& madeOf);
     std::vector<std::string> impulseFiles() const;
     /// Looks through a folder and what lies in it for an impulse of this session that is missing, by its content
     /// whatever its name, and puts it back in its place; where it was. The session's own impulses are looked through,
