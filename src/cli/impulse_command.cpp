@@ -1,6 +1,6 @@
 #include "cli/report.h"
 #include "core/audio/audio_writer.h"
-#include "core/impulse/impulse_info.h"
+#include "core/impulse/impulse_edit.h"
 #include "core/impulse/sweep.h"
 #include "core/units/number_text.h"
 
@@ -16,6 +16,7 @@ struct Options {
     std::string out, file, sweepFile, recording;
     std::vector<std::string> parts;
     SweepSettings sweep;
+    ImpulseEdit edit;
     CaptureOptions capture;
     int channel = 0;
     bool align = false;
@@ -216,12 +217,16 @@ Result<Answer> blend(const Options& o)
     }
     const auto blended = blendImpulses(parts, o.align);
     if (!blended) return blended.error();
-    if (const auto written = writeRecording(o.out, blended->sum, SampleFormat::Float32); !written)
+    const auto edited = editImpulse(blended->sum, o.edit);
+    if (!edited) return edited.error();
+    if (const auto written = writeRecording(o.out, edited->impulse, SampleFormat::Float32); !written)
         return written.error();
-    auto a = answerOf(blended->sum, o.out);
+    auto a = answerOf(edited->impulse, o.out);
     if (!a) return a.error();
     a->json["out"] = o.out;
     a->json["aligned_samples"] = blended->alignedSamples;
+    a->json["gain_db"] = edited->gainDb;
+    a->json["kept_from_hz"] = edited->keptFromHz;
     return a;
 }
 
@@ -266,6 +271,13 @@ void addImpulse(CLI::App& app, Job& job)
     CLI::App* sum = sub("blend", "Sums impulses", blend);
     sum->add_option("OUT", o->out, "Where the sum goes")->required();
     sum->add_option("FILE", o->parts, "FILE[:gain_db[:delay_samples[:invert]]]")->required();
+    sum->add_flag("--trim", o->edit.trim, "From 1 ms before the arrival");
+    sum->add_option("--length-ms", o->edit.lengthMs, "From the arrival, with a fade over its last third");
+    sum->add_flag("--minimum-phase", o->edit.minimumPhase, "As early as its magnitudes allow");
+    sum->add_option("--low-cut", o->edit.lowCutHz, "Hz, 12 dB an octave");
+    sum->add_option("--high-cut", o->edit.highCutHz, "Hz, 12 dB an octave");
+    sum->add_option("--air", o->edit.airDb, "dB from 9 kHz");
+    sum->add_flag("--match", o->edit.match, "As loud as without it");
     sum->add_flag("--align", o->align, "Brings all to the first one's arrival and polarity first");
 }
 

@@ -16,9 +16,10 @@ public:
     struct Setup {
         double rateHz = 48000.0;
         core::Setting setting;
+        std::string cabinet; ///< its name, for those who look
         std::vector<core::PlacedMicrophone> microphones;
-        double volumeDb = -20.0; ///< of the amplifier: full scale of the interface then gives so much under its most
-        double mostV = 28.3;     ///< peak, into 8 ohm: 50 W
+        double volumeDb = -6.0; ///< of the amplifier: full scale of the interface then gives so much under its most
+        double mostV = 28.3;    ///< peak, into 8 ohm: 50 W
         /// The loudspeaker, by the voltage over mostV: x + second x^2 - third x^3.
         double second = 0.02, third = 0.05;
         double impulseS = 0.3;

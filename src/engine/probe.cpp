@@ -71,8 +71,8 @@ core::Result<ProbeTake> playAndListen(AudioDevice& device, const ProbeWish& wish
     Probe probe(wish, std::size_t(kSettleS * rate), std::size_t(kFadeS * rate));
     if (const auto started = device.start(probe, &probe); !started) return started.error();
     using Clock = std::chrono::steady_clock;
-    auto longest = Clock::now() + std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(
-                                      2.0 + 2.0 * double(wish.listenFrames) / rate));
+    auto longest = Clock::now() + std::chrono::duration_cast<Clock::duration>(
+                                      std::chrono::duration<double>(2.0 + 2.0 * double(wish.listenFrames) / rate));
     auto* simulated = dynamic_cast<SimulatedDevice*>(&device);
     const bool isManual = simulated && simulated->clock() == SimulatedDevice::Clock::Manual;
     while (!probe.isDone() && !probe.isSilent() && device.isRunning() && (isManual || Clock::now() < longest)) {

@@ -1,3 +1,4 @@
+#include "app/benches/cab/align_page.h"
 #include "app/benches/cab/cab_bench.h"
 #include "core/demo_session/demo_session.h"
 #include "support/window_bench.h"
@@ -29,6 +30,7 @@ class TestCab : public QObject {
         }
         const Layer& layer(std::size_t i) { return window.session().part()->layers[i]; }
         CabBench& cab() { return *window.bench<CabBench>(); }
+        AlignPage& align() { return *cab().page<AlignPage>(); }
         void click(const char* name)
         {
             find<QPushButton>(name)->click();
@@ -123,10 +125,10 @@ private slots:
     void copies()
     {
         Open b(demo_);
-        b.cab().askFolder = [] { return QString(); };
+        b.align().askFolder = [] { return QString(); };
         b.click("alignCopies");
         const QString folder = dir_.filePath("moved copies");
-        b.cab().askFolder = [&] { return folder; };
+        b.align().askFolder = [&] { return folder; };
         b.click("alignCopies");
         QCOMPARE(QDir(folder).entryList({"*.aligned.wav"}).size(), 3);
     }

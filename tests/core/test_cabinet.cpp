@@ -283,10 +283,17 @@ private slots:
         const auto at = [&](double offset, double hz) {
             return db(responseAt(setting, microphoneOf(m.kind).value(), {0.03, offset, 0.0}, hz));
         };
-        const double first = at(map.positions[0], map.hz[4]) - map.db[4];
-        for (std::size_t i = 0; i < 7; ++i)
+        for (std::size_t i = 0; i < 7; ++i) {
+            const double first = at(map.positions[i], map.hz[4]) - double(map.db[i * 30 + 4]);
             for (const std::size_t b : {3u, 12u, 25u})
                 QVERIFY(std::abs(at(map.positions[i], map.hz[b]) - double(map.db[i * 30 + b]) - first) < 0.01);
+            // As loud everywhere: by thirds of an octave from 200 Hz to 2 kHz.
+            double sum = 0.0;
+            int count = 0;
+            for (double hz = 200.0; hz <= 2000.0; hz *= std::exp2(1.0 / 3.0), ++count)
+                sum += std::pow(10.0, at(map.positions[i], hz) / 10.0);
+            QVERIFY(std::abs(10.0 * std::log10(sum / count) - first) < 0.01);
+        }
         // Towards the rim the top goes: the reason why anybody moves it.
         const auto top = [&](std::size_t row) { return map.db[row * 30 + 26] - map.db[row * 30 + 10]; };
         QVERIFY2(top(0) > top(6) + 3.0, qPrintable(QString("%1 %2").arg(top(0)).arg(top(6))));

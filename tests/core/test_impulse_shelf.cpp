@@ -271,7 +271,8 @@ private slots:
         }
         // A stereo file stays one, and is edited on both sides.
         QVERIFY(writeRecording(folder() / "both.wav", made.sum));
-        const auto again = makeImpulse({{{folder() / "both.wav"}}, false, {.trim = true, .lengthMs = 20.0}}).value();
+        const auto again =
+            editImpulse(blendImpulses({{folder() / "both.wav"}}, false)->sum, {.trim = true, .lengthMs = 20.0}).value();
         QCOMPARE(again.impulse.audio.channels(), std::size_t(2));
     }
 
@@ -285,7 +286,7 @@ private slots:
             QVERIFY(!refused && !refused.error().remedy.empty());
         }
         QVERIFY(!editImpulse(recording({std::vector<float>(500, 0.0f)}, kRate), {}));
-        QVERIFY(!makeImpulse({}));
+        QVERIFY(!blendImpulses({}, false));
     }
 };
 

@@ -19,7 +19,8 @@ CabRoom::Setup threeMicrophones()
 {
     CabRoom::Setup out;
     out.setting.cabinet = cabinetOf("one-open").value();
-    out.microphones = {{"coil-presence", {0.03, 0.03, 0.0}}, {"ribbon", {-0.15, 0.0, 0.0}}, {"condenser", {1.2, 0.2, 0.0}}};
+    out.microphones = {
+        {"coil-presence", {0.03, 0.03, 0.0}}, {"ribbon", {-0.15, 0.0, 0.0}}, {"condenser", {1.2, 0.2, 0.0}}};
     return out;
 }
 
@@ -27,9 +28,8 @@ CabRoom::Setup threeMicrophones()
 struct Bench {
     std::shared_ptr<SimulatedRoom> room;
     SimulatedDevice device;
-    explicit Bench(CabRoom::Setup setup, std::size_t block = 256, double gainDb = 30.0)
-        : room(std::make_shared<SimulatedRoom>(roomSetup())),
-          device(kRate, block, SimulatedDevice::Clock::Manual, room)
+    explicit Bench(CabRoom::Setup setup, std::size_t block = 256, double gainDb = 12.0)
+        : room(std::make_shared<SimulatedRoom>(roomSetup())), device(kRate, block, SimulatedDevice::Clock::Manual, room)
     {
         room->setCab(std::move(CabRoom::make(std::move(setup)).value()), kFirst, gainDb);
     }
@@ -97,7 +97,8 @@ private slots:
             double off = 0.0, all = 0.0;
             for (double hz = 80.0; hz < 6000.0; hz *= 1.03) { // where the loudspeaker gives something
                 const auto expected = b.room->cabGain(m) * responseAt(truth, hz);
-                const auto found = responseAt(c.impulse.audio.channel(0), hz) * std::polar(1.0, -2.0 * kPi * hz * moved / kRate);
+                const auto found =
+                    responseAt(c.impulse.audio.channel(0), hz) * std::polar(1.0, -2.0 * kPi * hz * moved / kRate);
                 off += std::norm(found - expected), all += std::norm(expected);
             }
             QVERIFY2(10.0 * std::log10(off / all) < -34.0,
@@ -111,7 +112,8 @@ private slots:
         }
         // By geometry: 1.17 m between the close one and the one in the room.
         const double apart = set.each[2]->arrivalSamples - set.each[0]->arrivalSamples;
-        QVERIFY2(std::abs(apart - (std::hypot(1.2, 0.07) - 0.03) / 343.0 * kRate) < 4.0, qPrintable(QString::number(apart)));
+        QVERIFY2(std::abs(apart - (std::hypot(1.2, 0.07) - 0.03) / 343.0 * kRate) < 4.0,
+                 qPrintable(QString::number(apart)));
     }
 
     /// A loudspeaker that bends by a square and a cube shows them as orders 2 and 3, more as it is driven harder.
@@ -208,8 +210,8 @@ private slots:
         wish.inputs = {2};
         wish.side = OutputSide::Right;
         const auto stopped = playAndListen(b.device, wish, {stop.get_token(), [&](double) {
-                                               if (++seen.reports == 6) stop.request_stop();
-                                           }});
+                                                                if (++seen.reports == 6) stop.request_stop();
+                                                            }});
         QVERIFY(!stopped);
         QVERIFY(seen.reports < 10); // some blocks of 4096 frames after it
     }

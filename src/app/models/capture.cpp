@@ -62,7 +62,8 @@ Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
 
 Capture::~Capture()
 {
-    ping_.cancel();
+    deviceStop_.request_stop();
+    device_.cancel();
     look_.cancel();
     practice_.cancel();
     compile_.cancel();
@@ -319,28 +320,65 @@ std::optional<double> Capture::delayMs() const
     return 1000.0 * (double(reported > 0 ? reported : 2 * device->bufferFrames()) + own) / device->rateHz();
 }
 
+bool Capture::withDevice(const QString& title, DeviceWork work)
+{
+    if (isRecording() || isInStep() || !isOpen() || device_.isBusy()) return false;
+    struct Answer {
+        std::unique_ptr<engine::AudioDevice> device;
+        std::function<void()> then;
+        std::optional<Error> failure;
+    };
+    audition_.setPlaying(false);
+    const engine::DeviceWish wish{wish_.id, rateHz(), wish_.bufferFrames, inputs()};
+    auto line = audition_.takeLine(); // some systems give a device to one stream only
+    deviceStop_ = std::stop_source();
+    device_.run<std::shared_ptr<Answer>>(
+        title,
+        [wish, work = std::move(work), line = std::move(line), stop = deviceStop_.get_token()](const Progress& p) {
+            auto out = std::make_shared<Answer>();
+            if (line->device) line->device->stop();
+            if (line->device && line->device->isSimulated()) { // with the room that it stands in
+                out->device = std::move(line->device);
+            } else {
+                line->device.reset();
+                auto device = engine::openDevice(wish);
+                if (!device) {
+                    out->failure = device.error();
+                    return out;
+                }
+                out->device = std::move(*device);
+            }
+            out->then = work(*out->device, {stop, p.report});
+            return out;
+        },
+        [this](std::shared_ptr<Answer> answer) {
+            if (answer->device && answer->device->isSimulated()) {
+                audition_.setDevice(std::move(answer->device));
+            } else {
+                answer->device.reset();
+                open();
+            }
+            if (answer->failure)
+                emit failed(text(answer->failure->message), text(answer->failure->remedy));
+            else
+                answer->then();
+            emit changed();
+        });
+    emit changed();
+    return true;
+}
+
 void Capture::ping()
 {
-    if (isRecording() || !isOpen() || ping_.isBusy()) return;
-    const engine::DeviceWish wish{wish_.id, rateHz(), wish_.bufferFrames, inputs()};
-    const std::size_t input = input_;
-    auto line = audition_.takeLine(); // some systems give a device to one stream only
-    using Answer = std::shared_ptr<Result<LoopLatency>>;
-    ping_.run<Answer>(
-        tr("Measuring the round trip"),
-        [wish, input, line = std::move(line)](const Progress& progress) {
-            if (line->device) line->device->stop();
-            auto device = engine::openDevice(wish);
-            if (!device) return std::make_shared<Result<LoopLatency>>(device.error());
-            return std::make_shared<Result<LoopLatency>>(engine::pingLoop(**device, {.input = input}, progress.stop));
-        },
-        [this](Answer answer) {
-            open();
-            if (!*answer) return emit failed(text(answer->error().message), text(answer->error().remedy));
-            roundTrip_ = **answer;
-            emit changed();
-            emit pinged(roundTrip_->delaySamples);
-        });
+    (void)withDevice(tr("Measuring the round trip"),
+                     [this, input = input_](engine::AudioDevice& device, const Progress& p) -> std::function<void()> {
+                         return [this, found = engine::pingLoop(device, {.input = input}, p.stop)] {
+                             if (!found) return emit failed(text(found.error().message), text(found.error().remedy));
+                             roundTrip_ = *found;
+                             emit changed();
+                             emit pinged(roundTrip_->delaySamples);
+                         };
+                     });
 }
 
 void Capture::setTone(bool on)

@@ -71,6 +71,12 @@ public:
     /// Input to ear by what the system says, with what Gristle adds; measured where a ping was made.
     std::optional<double> delayMs() const;
     bool isDelayMeasured() const { return roundTrip_.has_value(); }
+    /// Works with the device itself, stopped, on a worker; nothing else is played or recorded meanwhile. Then the
+    /// device runs as before, and what the work returned is called on the GUI thread.
+    using DeviceWork = std::function<std::function<void()>(engine::AudioDevice&, const core::Progress&)>;
+    bool withDevice(const QString& title, DeviceWork work); ///< false where it cannot: nothing is open, or it records
+    void stopDeviceWork() { deviceStop_.request_stop(); }   ///< it ends early, and says so itself
+    TaskRunner& deviceTask() { return device_; }
     void ping(); ///< over a cable from an output to the chosen input; pinged() or failed()
 
     void setTone(bool on); ///< the test tone of the calibration
@@ -150,7 +156,8 @@ private:
     Hear hear_ = Hear::Nothing;
     double hearDb_ = -6.0;
     std::optional<core::LoopLatency> roundTrip_;
-    TaskRunner ping_, look_, practice_, compile_;
+    TaskRunner device_, look_, practice_, compile_;
+    std::stop_source deviceStop_; ///< of who has the device
     int countInBars_ = 0;
     double countInLeftS_ = 0.0;
     std::filesystem::path recording_;

@@ -45,12 +45,18 @@ std::span<const CabinetKind> cabinetKinds()
 {
     static const std::vector<CabinetKind> kinds = [] {
         std::vector<CabinetKind> out{
-            {"one-open", "one wide driver, open at the back, early break-up", box(soft(), 1, 0.50, 0.45, 0.25, true)},
-            {"one-closed", "one wide driver, closed, late break-up", box(firm(), 1, 0.46, 0.46, 0.30, false)},
-            {"small-open", "one small driver, open at the back", box(small(), 1, 0.38, 0.36, 0.20, true)},
-            {"two-open", "two wide drivers, open at the back, early break-up", box(soft(), 2, 0.68, 0.50, 0.27, true)},
-            {"two-closed", "two wide drivers, closed, late break-up", box(firm(), 2, 0.72, 0.50, 0.33, false)},
-            {"four-closed", "four wide drivers, closed, late break-up", box(firm(), 4, 0.76, 0.75, 0.36, false)}};
+            {"one-open", "one driver, open", "one wide driver, open at the back, early break-up",
+             box(soft(), 1, 0.50, 0.45, 0.25, true)},
+            {"one-closed", "one driver, closed", "one wide driver, closed, late break-up",
+             box(firm(), 1, 0.46, 0.46, 0.30, false)},
+            {"small-open", "one small driver, open", "one small driver, open at the back",
+             box(small(), 1, 0.38, 0.36, 0.20, true)},
+            {"two-open", "two drivers, open", "two wide drivers, open at the back, early break-up",
+             box(soft(), 2, 0.68, 0.50, 0.27, true)},
+            {"two-closed", "two drivers, closed", "two wide drivers, closed, late break-up",
+             box(firm(), 2, 0.72, 0.50, 0.33, false)},
+            {"four-closed", "four drivers, closed", "four wide drivers, closed, late break-up",
+             box(firm(), 4, 0.76, 0.75, 0.36, false)}};
         return out;
     }();
     return kinds;

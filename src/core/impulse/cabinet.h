@@ -41,7 +41,7 @@ struct Cabinet {
 };
 
 struct CabinetKind {
-    std::string key, about;
+    std::string key, title, about;
     Cabinet cabinet;
 };
 
@@ -59,6 +59,7 @@ struct Room {
     double volumeM3 = 45.0;
     double reverberationS = 0.35; ///< falls by 60 dB; 0: none
     double noiseDbA = 32.0;       ///< of the quiet room
+    bool operator==(const Room&) const = default;
 };
 
 } // namespace gristle::core

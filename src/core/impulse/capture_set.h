@@ -6,8 +6,8 @@
 
 namespace gristle::core {
 
-/// Several microphones that heard the same sweep: their responses begin at one moment, 1 ms before the first arrival, so
-/// that they keep what lies between them.
+/// Several microphones that heard the same sweep: their responses begin at one moment, 1 ms before the first arrival,
+/// so that they keep what lies between them.
 struct CapturedSet {
     std::vector<Result<Captured>> each; ///< a microphone that failed says why; the others are kept
     double firstArrivalSamples = 0.0;

@@ -69,10 +69,11 @@ std::vector<DifferenceBand> bandsOf(const std::vector<ResponsePoint>& difference
     return out;
 }
 
-std::string differenceWords(const std::vector<ResponsePoint>& difference)
+std::string differenceWords(const std::vector<ResponsePoint>& difference, std::size_t most)
 {
     std::string out;
     for (const DifferenceBand& b : bandsOf(difference)) {
+        if (most-- == 0) break;
         const double middle = std::sqrt(b.fromHz * b.toHz);
         const bool fromLow = b.fromHz<kLowHz * 1.1, toHigh = b.toHz> kHighHz / 1.1;
         const std::string where = fromLow && toHigh ? "everywhere"

@@ -20,6 +20,7 @@ struct DifferenceBand {
 std::vector<DifferenceBand> bandsOf(const std::vector<ResponsePoint>& difference);
 
 /// "3 dB fuller at 200 to 400 Hz, 5 dB less above 6 kHz"; "alike within 1.5 dB".
-std::string differenceWords(const std::vector<ResponsePoint>& difference);
+/// @param most  stretches that are told
+std::string differenceWords(const std::vector<ResponsePoint>& difference, std::size_t most = 4);
 
 } // namespace gristle::core

@@ -97,11 +97,4 @@ Result<EditedImpulse> editImpulse(const Recording& impulse, const ImpulseEdit& e
     return out;
 }
 
-Result<EditedImpulse> makeImpulse(const ImpulseRecipe& recipe)
-{
-    const auto blend = blendImpulses(recipe.parts, recipe.align);
-    if (!blend) return blend.error();
-    return editImpulse(blend->sum, recipe.edit);
-}
-
 } // namespace gristle::core

@@ -33,6 +33,5 @@ struct ImpulseRecipe {
     bool align = false;
     ImpulseEdit edit;
 };
-Result<EditedImpulse> makeImpulse(const ImpulseRecipe& recipe);
 
 } // namespace gristle::core

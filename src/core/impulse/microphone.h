@@ -17,7 +17,7 @@ struct CurvePoint {
 /// + (1 - pressure) cos theta, so that 1 hears all around, 0.5 to the front, 0 to both sides. The gradient rises near
 /// a source (proximity effect) by itself.
 struct Microphone {
-    std::string key, about;
+    std::string key, title, about;
     double pressureShare = 0.5;
     double diaphragmM = 0.012;     ///< radius; what comes from the side is averaged over it
     std::vector<CurvePoint> curve; ///< on its axis, far away; straight over the logarithm of frequency in between
@@ -40,6 +40,7 @@ struct MicrophonePlace {
     double distanceM = 0.03; ///< from the cloth; under 0: behind the cabinet's back
     double offsetM = 0.0;    ///< from the cone's centre, to the cabinet's near side
     double angleDeg = 0.0;   ///< turned in, towards the centre
+    bool operator==(const MicrophonePlace&) const = default;
 };
 
 /// What it gives for a pressure field, but for its curve: 1 for a plane wave of 1 from the front. The gradient is a

@@ -99,6 +99,13 @@ Outcome checkPlaced(const PlacedMicrophone& m)
     return Done{};
 }
 
+Result<Setting> settingOf(const CabPlan& plan)
+{
+    const auto cabinet = cabinetOf(plan.cabinet);
+    if (!cabinet) return cabinet.error();
+    return Setting{*cabinet, plan.room};
+}
+
 std::complex<double> responseAt(const Setting& setting, const Microphone& m, const MicrophonePlace& place, double hz)
 {
     const auto [at, axis] = geometry(setting, place);
@@ -196,8 +203,6 @@ Result<PlacementMap> placementMap(const Setting& setting, const PlacedMicrophone
     constexpr double kFromHz = 60.0, kToHz = 14000.0;
     for (std::size_t i = 0; i < bands; ++i)
         out.hz.push_back(kFromHz * std::pow(kToHz / kFromHz, double(i) / double(bands - 1)));
-    const double level =
-        meanPower(200.0, 2000.0, [&](double hz) { return std::norm(responseAt(setting, microphone, m.place, hz)); });
     for (std::size_t i = 0; i < positions; ++i) {
         if (progress.stopped()) return Error{ErrorCode::Cancelled, "map: stopped", ""};
         progress.at(double(i) / double(positions));
@@ -206,6 +211,8 @@ Result<PlacementMap> placementMap(const Setting& setting, const PlacedMicrophone
         MicrophonePlace place = m.place;
         (line == MapLine::Offset ? place.offsetM : line == MapLine::Distance ? place.distanceM : place.angleDeg) = at;
         out.positions.push_back(at);
+        const double level =
+            meanPower(200.0, 2000.0, [&](double hz) { return std::norm(responseAt(setting, microphone, place, hz)); });
         for (const double hz : out.hz)
             out.db.push_back(
                 float(10.0 * std::log10(std::norm(responseAt(setting, microphone, place, hz)) / level + 1e-12)));

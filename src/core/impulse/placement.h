@@ -25,6 +25,18 @@ struct Setting {
     Room room;
 };
 
+/// What stands in the room, as a session keeps it.
+struct CabPlan {
+    std::string cabinet = "one-closed"; ///< key of cabinetKinds()
+    Room room;
+    std::vector<PlacedMicrophone> microphones{PlacedMicrophone{}};
+    double watts = 5.0;  ///< that the amplifier gives, for sound pressures
+    double spillM = 1.0; ///< to a second amplifier beside it
+    bool operator==(const CabPlan&) const = default;
+};
+/// @error Usage where the cabinet is unknown
+Result<Setting> settingOf(const CabPlan& plan);
+
 /// @error Usage where a kind is unknown, or a place is out of range: 5 mm to 4 m before the cloth or behind the back,
 /// 2 m to the side, 90 degrees, 100 ms
 Outcome checkPlaced(const PlacedMicrophone& m);
@@ -50,9 +62,10 @@ struct PlacementMap {
     MapLine line = MapLine::Offset;
     std::vector<double> positions; ///< m or degrees
     std::vector<double> hz;
-    std::vector<float> db; ///< a row of hz.size() for each position, against the mean from 200 Hz to 2 kHz of `chosen`
+    std::vector<float> db; ///< a row of hz.size() for each position, against its own mean from 200 Hz to 2 kHz
 };
-/// `positions` evenly from `from` to `to` (distances by equal ratios), `bands` a twelfth of an octave or so apart.
+/// Every position is as loud, so that the map shows tone. `positions` evenly from `from` to `to` (distances by equal
+/// ratios), `bands` a twelfth of an octave or so apart.
 Result<PlacementMap> placementMap(const Setting& setting, const PlacedMicrophone& m, MapLine line, double from,
                                   double to, std::size_t positions, std::size_t bands, const Progress& progress = {});
 

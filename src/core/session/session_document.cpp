@@ -34,6 +34,28 @@ Json layerToJson(const Layer& l)
     return out;
 }
 
+Json cabToJson(const CabPlan& c)
+{
+    Json out = {{"cabinet", c.cabinet},
+                {"room",
+                 {{"floor_m", c.room.floorM},
+                  {"wall_m", c.room.wallM},
+                  {"volume_m3", c.room.volumeM3},
+                  {"reverberation_s", c.room.reverberationS}}},
+                {"watts", c.watts},
+                {"spill_m", c.spillM},
+                {"microphone", Json::array()}};
+    for (const PlacedMicrophone& m : c.microphones)
+        out["microphone"].push_back({{"kind", m.kind},
+                                     {"distance_m", m.place.distanceM},
+                                     {"offset_m", m.place.offsetM},
+                                     {"angle", m.place.angleDeg},
+                                     {"inverted", m.invert},
+                                     {"gain_db", m.gainDb},
+                                     {"delay_ms", m.delayMs}});
+    return out;
+}
+
 /// Reads fields and remembers the first thing that was wrong, so that the readers below stay plain lists.
 class Fields {
 public:
@@ -113,6 +135,41 @@ Calibration readCalibration(const Json* json, const std::string& where, std::opt
     Fields fields(*json, where, failure);
     fields.number("full_scale_dbu", c.dbuAtFullScale, -40.0, 60.0);
     fields.flag("assumed", c.assumed);
+    return c;
+}
+
+CabPlan readCab(const Json& json, std::optional<Error>& failure)
+{
+    CabPlan c;
+    Fields fields(json, "session.json.cab", failure);
+    fields.text("cabinet", c.cabinet);
+    if (const Json* room = fields.find("room")) {
+        Fields r(*room, "session.json.cab.room", failure);
+        r.number("floor_m", c.room.floorM, 0.0, 100.0);
+        r.number("wall_m", c.room.wallM, 0.0, 100.0);
+        r.number("volume_m3", c.room.volumeM3, 5.0, 5000.0);
+        r.number("reverberation_s", c.room.reverberationS, 0.0, 10.0);
+    }
+    fields.number("watts", c.watts, 0.001, 1000.0);
+    fields.number("spill_m", c.spillM, 0.0, 20.0);
+    c.microphones.clear();
+    fields.list("microphone", c.microphones, [](const Json& v, const std::string& at, std::optional<Error>& bad) {
+        PlacedMicrophone m;
+        Fields f(v, at, bad);
+        f.text("kind", m.kind);
+        f.number("distance_m", m.place.distanceM, -4.0, 4.0);
+        f.number("offset_m", m.place.offsetM, -2.0, 2.0);
+        f.number("angle", m.place.angleDeg, -90.0, 90.0);
+        f.flag("inverted", m.invert);
+        f.number("gain_db", m.gainDb, -40.0, 40.0);
+        f.number("delay_ms", m.delayMs, 0.0, 100.0);
+        if (const auto good = checkPlaced(m); !bad && !good)
+            bad = Error{ErrorCode::OutOfRange, at + ": " + good.error().message, good.error().remedy};
+        return m;
+    });
+    if (c.microphones.empty()) c.microphones.emplace_back();
+    if (const auto known = cabinetOf(c.cabinet); !failure && !known)
+        failure = Error{ErrorCode::OutOfRange, "session.json.cab: " + known.error().message, known.error().remedy};
     return c;
 }
 
@@ -235,7 +292,8 @@ Json sessionHeadToJson(const SessionDocument& d)
             {"place_law", panLawText(d.law)},
             {"interface", calibrationToJson(d.interface)},
             {"reamp", {{"output", calibrationToJson(d.reamp.output)}, {"box_db", d.reamp.boxDb}}},
-            {"loading", d.loadings}};
+            {"loading", d.loadings},
+            {"cab", cabToJson(d.cab)}};
 }
 
 Json sessionToJson(const SessionDocument& d)
@@ -274,6 +332,7 @@ Result<SessionDocument> sessionFromJson(const Json& json)
         if (!bad) bad = Error{ErrorCode::BadDocument, at + " is no text", "mend the file or go back to a copy"};
         return std::string();
     });
+    if (const Json* cab = fields.find("cab")) d.cab = readCab(*cab, failure);
     fields.list("song", d.songs, readSong);
     if (failure) return *failure;
     const auto parsed = parsePanLaw(law);

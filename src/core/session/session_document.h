@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/impulse/placement.h"
 #include "core/stereo/pan_law.h"
 #include "core/units/calibration.h"
 
@@ -75,6 +76,7 @@ struct SessionDocument {
     Calibration interface; ///< of the first interface: what new takes get, and the output scale
     ReampPath reamp;
     std::vector<std::string> loadings; ///< set-ups between string and input, as values of the loading node
+    CabPlan cab;                       ///< cabinet, room and microphones of the Cab bench
     std::vector<Song> songs;
     bool operator==(const SessionDocument&) const = default;
 };

@@ -53,13 +53,13 @@ QString promptOf(Step step, bool running)
 } // namespace
 
 CheckPage::CheckPage(const BenchContext& context, QWidget* parent)
-    : LevelPage(context, tr("Check"), tr("Is the input set right for this guitar?"), parent),
+    : BenchPage(context, tr("Check"), tr("Is the input set right for this guitar?"), parent),
       run_(context.session, context.capture, context.audition), check_(run_.task())
 {
     build();
     connect(&run_, &GuidedCheck::changed, this, &CheckPage::refresh);
     connect(&run_, &GuidedCheck::moved, this, &CheckPage::picture);
-    connect(&run_, &GuidedCheck::failed, this, &LevelPage::failed);
+    connect(&run_, &GuidedCheck::failed, this, &BenchPage::failed);
     connect(&capture(), &Capture::changed, this, &CheckPage::refresh);
     connect(&capture(), &Capture::metered, this, [this] {
         if (isVisible()) strip_->push(capture().reading());
@@ -201,7 +201,7 @@ QWidget* CheckPage::buildFoot()
 
 void CheckPage::showEvent(QShowEvent* event)
 {
-    LevelPage::showEvent(event);
+    BenchPage::showEvent(event);
     if (!session().isOpen()) return;
     run_.lookForFootSwitches();
     capture().lookForDevices();

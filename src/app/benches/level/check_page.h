@@ -1,6 +1,6 @@
 #pragma once
 
-#include "app/benches/level/level_page.h"
+#include "app/benches/bench_page.h"
 #include "app/models/guided_check.h"
 
 class QComboBox;
@@ -16,7 +16,7 @@ class NeedlePicture;
 class TurnPicture;
 
 /// The check of the input in four steps and a needle, readable with the guitar in both hands.
-class CheckPage : public LevelPage {
+class CheckPage : public BenchPage {
     Q_OBJECT
 public:
     CheckPage(const BenchContext& context, QWidget* parent);

@@ -62,7 +62,7 @@ QString withWords(const PlayedWith& w)
 } // namespace
 
 GainsPage::GainsPage(const BenchContext& context, QWidget* parent)
-    : LevelPage(context, tr("Gains"), tr("Which gain was right for which guitar?"), parent)
+    : BenchPage(context, tr("Gains"), tr("Which gain was right for which guitar?"), parent)
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
@@ -111,7 +111,7 @@ GainsPage::GainsPage(const BenchContext& context, QWidget* parent)
 
 void GainsPage::showEvent(QShowEvent* event)
 {
-    LevelPage::showEvent(event);
+    BenchPage::showEvent(event);
     refresh();
 }
 

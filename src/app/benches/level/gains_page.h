@@ -1,6 +1,6 @@
 #pragma once
 
-#include "app/benches/level/level_page.h"
+#include "app/benches/bench_page.h"
 #include "core/session/gain_book.h"
 
 class QCheckBox;
@@ -9,7 +9,7 @@ class QTableWidget;
 namespace gristle::app {
 
 /// The gain book, over all sessions: which gain was right for which guitar, with what, and why a level had moved.
-class GainsPage : public LevelPage {
+class GainsPage : public BenchPage {
     Q_OBJECT
 public:
     GainsPage(const BenchContext& context, QWidget* parent);

@@ -124,7 +124,7 @@ void LedgerPicture::drawStill(QPainter& p)
 }
 
 LedgerPage::LedgerPage(const BenchContext& context, QWidget* parent)
-    : LevelPage(context, tr("Ledger"), tr("What limits the level from the string to the amplifier?"), parent)
+    : BenchPage(context, tr("Ledger"), tr("What limits the level from the string to the amplifier?"), parent)
 {
     askReturn = [this] {
         return QFileDialog::getOpenFileName(this, tr("A recording of what arrived at the amplifier's input"), QString(),
@@ -245,7 +245,7 @@ void LedgerPage::build()
 
 void LedgerPage::hideEvent(QHideEvent* event)
 {
-    LevelPage::hideEvent(event);
+    BenchPage::hideEvent(event);
     if (capture().isTone()) capture().setTone(false);
 }
 
@@ -300,7 +300,7 @@ std::optional<SignalLedger> LedgerPage::ledger() const
 
 void LedgerPage::showEvent(QShowEvent* event)
 {
-    LevelPage::showEvent(event);
+    BenchPage::showEvent(event);
     refresh();
 }
 

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "app/benches/level/level_page.h"
+#include "app/benches/bench_page.h"
 #include "app/widgets/plot.h"
 #include "core/mix/signal_ledger.h"
 
@@ -26,7 +26,7 @@ private:
 };
 
 /// Level through the whole path, from the string to the amplifier's input, and what makes a reamp unity.
-class LedgerPage : public LevelPage {
+class LedgerPage : public BenchPage {
     Q_OBJECT
 public:
     LedgerPage(const BenchContext& context, QWidget* parent);

@@ -114,7 +114,7 @@ void LoadingPicture::drawStill(QPainter& p)
 }
 
 LoadingPage::LoadingPage(const BenchContext& context, QWidget* parent)
-    : LevelPage(context, tr("Loading"), tr("What do cable and input take from the pickup?"), parent)
+    : BenchPage(context, tr("Loading"), tr("What do cable and input take from the pickup?"), parent)
 {
     build();
     connect(&session(), &SessionModel::documentChanged, this, &LoadingPage::refresh);
@@ -175,7 +175,7 @@ void LoadingPage::build()
     column->addWidget(figures_);
     controls_ = new ControlFigures(this, 5);
     connect(controls_, &ControlFigures::changed, this, &LoadingPage::setControl);
-    connect(controls_, &ControlFigures::refused, this, &LevelPage::failed);
+    connect(controls_, &ControlFigures::refused, this, &BenchPage::failed);
     column->addWidget(controls_);
     auto* honest =
         new QLabel(tr("A circuit with values that are typical for the kind of pickup: an estimate for any one guitar. "
@@ -242,7 +242,7 @@ void LoadingPage::putIntoRig()
 
 void LoadingPage::showEvent(QShowEvent* event)
 {
-    LevelPage::showEvent(event);
+    BenchPage::showEvent(event);
     refresh();
 }
 

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "app/benches/level/level_page.h"
+#include "app/benches/bench_page.h"
 #include "app/widgets/plot.h"
 #include "core/rig/circuit/guitar_circuit.h"
 #include "core/rig/node.h"
@@ -33,7 +33,7 @@ private:
 };
 
 /// What cable, controls and input do to the pickup: set-ups compared, heard on the DI in hand, and put into its rig.
-class LoadingPage : public LevelPage {
+class LoadingPage : public BenchPage {
     Q_OBJECT
 public:
     LoadingPage(const BenchContext& context, QWidget* parent);

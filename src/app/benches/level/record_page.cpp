@@ -26,7 +26,7 @@ QString figure(double v, int digits = 1) { return numberLabel(v, digits); }
 } // namespace
 
 RecordPage::RecordPage(const BenchContext& context, QWidget* parent)
-    : LevelPage(context, tr("Record"), tr("Does the level hold while you play?"), parent)
+    : BenchPage(context, tr("Record"), tr("Does the level hold while you play?"), parent)
 {
     build();
     connect(&capture(), &Capture::changed, this, &RecordPage::refresh);
@@ -205,7 +205,7 @@ void RecordPage::fillAlso()
 
 void RecordPage::showEvent(QShowEvent* event)
 {
-    LevelPage::showEvent(event);
+    BenchPage::showEvent(event);
     if (!session().isOpen()) return;
     capture().setListening(true);
     capture().lookForDevices();
@@ -214,7 +214,7 @@ void RecordPage::showEvent(QShowEvent* event)
 
 void RecordPage::hideEvent(QHideEvent* event)
 {
-    LevelPage::hideEvent(event);
+    BenchPage::hideEvent(event);
     capture().setListening(false);
 }
 

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "app/benches/level/level_page.h"
+#include "app/benches/bench_page.h"
 
 class QComboBox;
 class QDoubleSpinBox;
@@ -12,7 +12,7 @@ namespace gristle::app {
 class LiveStrip;
 
 /// Recording a take for the layer in hand, with the interface, what is heard meanwhile, and the level as it comes.
-class RecordPage : public LevelPage {
+class RecordPage : public BenchPage {
     Q_OBJECT
 public:
     RecordPage(const BenchContext& context, QWidget* parent);

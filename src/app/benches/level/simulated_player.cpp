@@ -1,6 +1,6 @@
 #include "app/benches/level/simulated_player.h"
 
-#include "app/benches/level/level_page.h"
+#include "app/benches/bench_page.h"
 
 #include <QCheckBox>
 #include <QFormLayout>

@@ -16,7 +16,7 @@ namespace gristle::app {
 using namespace core;
 
 TakePage::TakePage(const BenchContext& context, QWidget* parent)
-    : LevelPage(context, tr("Take"), tr("Is this DI captured right?"), parent)
+    : BenchPage(context, tr("Take"), tr("Is this DI captured right?"), parent)
 {
     build();
     connect(&session(), &SessionModel::measured, this, &TakePage::refresh);

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "app/benches/level/level_page.h"
+#include "app/benches/bench_page.h"
 
 class QComboBox;
 class QDoubleSpinBox;
@@ -13,7 +13,7 @@ class LevelStrip;
 class RestPicture;
 
 /// The take in hand: its level against the target, what is there at rest, and how it was taken.
-class TakePage : public LevelPage {
+class TakePage : public BenchPage {
     Q_OBJECT
 public:
     TakePage(const BenchContext& context, QWidget* parent);

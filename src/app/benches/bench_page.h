@@ -13,12 +13,12 @@ template<typename T> T* named(T* widget, const char* name, const QString& about)
     return widget;
 }
 
-/// One page of the Level bench: a question and what answers it. A new page is a class derived from this and its line in
-/// level_bench.cpp.
-class LevelPage : public QWidget {
+/// One page of a bench that has several: a question and what answers it. A new page is a class derived from this and
+/// its line where the bench lists its pages.
+class BenchPage : public QWidget {
     Q_OBJECT
 public:
-    LevelPage(const BenchContext& context, QString name, QString question, QWidget* parent)
+    BenchPage(const BenchContext& context, QString name, QString question, QWidget* parent)
         : QWidget(parent), context_(context), name_(std::move(name)), question_(std::move(question))
     {
         setObjectName("page." + name_.toLower());

@@ -1,0 +1,70 @@
+#pragma once
+
+#include "app/benches/bench_page.h"
+#include "app/tasks/task_runner.h"
+#include "core/impulse/placement.h"
+
+class QCheckBox;
+class QComboBox;
+class QLabel;
+class QPushButton;
+class QTableWidget;
+
+namespace gristle::app {
+
+class FigureBox;
+class PlaceMap;
+
+/// Which microphone, where? A modelled cabinet in a room, its microphones as rows of a table that computes, and a map of
+/// what moving the chosen one along a line does. What is chosen becomes an impulse.
+class PlacePage : public BenchPage {
+    Q_OBJECT
+public:
+    PlacePage(const BenchContext& context, QWidget* parent);
+    void findings(FindingsPanel& panel) const override;
+    AuditionRequest audition() const override;
+    bool isBusy() const override { return map_.isBusy() || make_.isBusy(); }
+
+protected:
+    void showEvent(QShowEvent*) override;
+
+private:
+    void build();
+    void refresh();
+    void fillTable();
+    void compute();
+    void tell();
+    void change(const QString& text, const std::function<void(core::CabPlan&)>& edit, int mergeKey = -1);
+    void changeRow(int row, int column);
+    void move(double position);
+    void save(bool intoRig);
+    const core::CabPlan& plan() const { return session().document().cab; }
+    std::size_t chosen() const;
+    double position() const;
+
+    PlaceMap* picture_;
+    QLabel* sentence_;
+    QTableWidget* table_;
+    QComboBox* cabinet_;
+    std::vector<QPushButton*> lines_;
+    QPushButton *another_, *remove_, *save_, *intoRig_;
+    QCheckBox* apart_;
+    FigureBox *floor_, *wall_, *reverberation_, *watts_, *spill_;
+    core::MapLine line_ = core::MapLine::Offset;
+    std::size_t chosen_ = 0;
+    /// What the map is of: everything but the chosen microphone's position along the line.
+    struct MapOf {
+        core::CabPlan plan;
+        core::PlacedMicrophone microphone;
+        core::MapLine line = core::MapLine::Offset;
+        bool operator==(const MapOf&) const = default;
+    };
+    std::optional<MapOf> shown_;
+    std::vector<double> soundPressures_; ///< of each row
+    std::vector<core::Spill> spills_;
+    std::optional<core::CabPlan> computed_; ///< what these two are of
+    TaskRunner map_, make_, figures_;
+    bool refreshing_ = false;
+};
+
+} // namespace gristle::app
