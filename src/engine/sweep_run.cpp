@@ -28,8 +28,7 @@ Result<SweepRun> runSweep(AudioDevice& device, const SweepPlan& plan, const Prog
     wish.inputs = plan.inputs;
     wish.listenFrames = wish.signal.size() + std::size_t((plan.lengthS + 0.1) * device.rateHz());
     constexpr double kPlaying = 0.8; // of the progress
-    const auto take = playAndListen(
-        device, wish, {progress.stop, [&](double part) { progress.at(kPlaying * part); }});
+    const auto take = playAndListen(device, wish, {progress.stop, [&](double part) { progress.at(kPlaying * part); }});
     if (!take) return take.error();
     SweepRun out;
     out.isWhole = take->isWhole;

@@ -16,10 +16,10 @@ struct SweepPlan {
 };
 
 struct SweepRun {
-    core::CapturedSet set;             ///< of the inputs, in their order; gains are what the whole path gives
-    std::vector<double> peakDbfs;      ///< of each input
-    bool isWhole = true;               ///< nothing was lost on the way
-    double levelDbfs = 0.0;            ///< that was played
+    core::CapturedSet set;        ///< of the inputs, in their order; gains are what the whole path gives
+    std::vector<double> peakDbfs; ///< of each input
+    bool isWhole = true;          ///< nothing was lost on the way
+    double levelDbfs = 0.0;       ///< that was played
 };
 
 /// Plays the sweep over the device and makes an impulse of each input. Blocks for as long as it takes.

@@ -66,7 +66,10 @@ class TestCabPages : public QObject {
             QTest::keyClick(edit, Qt::Key_Return);
             settle();
         }
-        QString cell(const char* table, int row, int column) { return find<QTableWidget>(table)->item(row, column)->text(); }
+        QString cell(const char* table, int row, int column)
+        {
+            return find<QTableWidget>(table)->item(row, column)->text();
+        }
         void setCell(const char* table, int row, int column, const QString& text)
         {
             find<QTableWidget>(table)->item(row, column)->setText(text);
@@ -85,7 +88,8 @@ class TestCabPages : public QObject {
         QStringList finds()
         {
             QStringList out;
-            for (const Finding& f : window.findChild<FindingsPanel*>()->findings()) out << QString::fromStdString(f.code);
+            for (const Finding& f : window.findChild<FindingsPanel*>()->findings())
+                out << QString::fromStdString(f.code);
             return out;
         }
     };
@@ -129,7 +133,8 @@ private slots:
         QVERIFY2(b.sentence("sweepSentence").contains("24 dB louder"), qPrintable(b.sentence("sweepSentence")));
         QVERIFY(!b.find<QPushButton>("sweepKeep")->isEnabled());
         b.click("sweepGo");
-        QVERIFY2(b.sentence("sweepSentence").startsWith("3 microphones captured"), qPrintable(b.sentence("sweepSentence")));
+        QVERIFY2(b.sentence("sweepSentence").startsWith("3 microphones captured"),
+                 qPrintable(b.sentence("sweepSentence")));
         // By geometry, from the close one at 3 cm: in ms at 343 m/s.
         QCOMPARE(b.cell("sweepTable", 2, 3).toDouble(), 0.0);
         QVERIFY(std::abs(b.cell("sweepTable", 3, 3).toDouble() - 1000.0 * 0.32 / 343.0) < 0.1);
@@ -151,7 +156,8 @@ private slots:
             if (entry.path().extension() == ".wav" && entry.path().filename().string().starts_with("open")) ++kept;
         QCOMPARE(kept, 4); // three and their sum
         const auto log = b.window.session().folder().readLog();
-        QVERIFY(std::ranges::any_of(log, [](const LogEntry& e) { return e.text.find("after new valves") != e.text.npos; }));
+        QVERIFY(
+            std::ranges::any_of(log, [](const LogEntry& e) { return e.text.find("after new valves") != e.text.npos; }));
 
         // They are on the page of impulses; the close one and the ribbon go to Make.
         b.show("impulses");
@@ -274,7 +280,8 @@ private slots:
             auto* view = b.find<QTableView>("impulseTable");
             auto* list = qobject_cast<ImpulseList*>(view->model());
             QCOMPARE(list->rowCount(), 42);
-            QVERIFY2(b.sentence("impulseCount").contains("42 files") && b.sentence("impulseCount").contains("1 the same"),
+            QVERIFY2(b.sentence("impulseCount").contains("42 files") &&
+                         b.sentence("impulseCount").contains("1 the same"),
                      qPrintable(b.sentence("impulseCount")));
             b.find<QCheckBox>("hideDuplicates")->click();
             QCOMPARE(list->rowCount(), 41);
@@ -293,7 +300,8 @@ private slots:
             QVERIFY(!b.find<QPushButton>("impulseIntoRig")->isEnabled());
             // A tag stays with the content.
             view->setCurrentIndex(list->index(list->rowOf("0/cab 20.wav"), 0));
-            QVERIFY(list->setData(list->index(list->rowOf("0/cab 20.wav"), ImpulseList::kTags), "warm, lead", Qt::EditRole));
+            QVERIFY(list->setData(list->index(list->rowOf("0/cab 20.wav"), ImpulseList::kTags), "warm, lead",
+                                  Qt::EditRole));
             b.find<QLineEdit>("impulseSearch")->setText("lead");
             QCOMPARE(list->rowCount(), 1);
             b.find<QTableView>("impulseTable")->selectRow(0);
@@ -353,8 +361,8 @@ private slots:
         QVERIFY(b.find<QPushButton>("makeKeep")->isEnabled());
     }
 
-    /// The map moves the microphone by keys and clicks, the table by figures; both are one undoable step of the session,
-    /// and what is kept is the model's impulse.
+    /// The map moves the microphone by keys and clicks, the table by figures; both are one undoable step of the
+    /// session, and what is kept is the model's impulse.
     void placeOnTheMap()
     {
         Open b(fresh(), "place");
@@ -403,7 +411,8 @@ private slots:
         b.click("placeSave");
         bool isApart = false;
         for (const auto& entry : fs::directory_iterator(b.folder() / "impulses"))
-            if (entry.path().extension() == ".wav" && readRecording(entry.path())->audio.channels() == 2) isApart = true;
+            if (entry.path().extension() == ".wav" && readRecording(entry.path())->audio.channels() == 2)
+                isApart = true;
         QVERIFY(isApart);
         // It stays in the session.
         const QString session = QString::fromStdString(b.folder().string());

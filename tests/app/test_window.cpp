@@ -1,5 +1,6 @@
 #include "app/benches/blend/blend_bench.h"
 #include "app/benches/log/log_bench.h"
+#include "app/benches/paged_bench.h"
 #include "app/benches/rig/rig_bench.h"
 #include "app/shell/exporter.h"
 #include "app/shell/import_dialog.h"
@@ -365,8 +366,7 @@ void TestWindow::everyControlHasANameAndFits()
     WindowBench b;
     b.window.resize(size);
     b.window.openPaths({path("demo.gristle")});
-    for (int i = 0; i < int(b.window.benches().size()); ++i) {
-        b.window.showBench(i);
+    const auto look = [&] {
         b.settle();
         for (QWidget* w : b.window.findChildren<QWidget*>()) {
             if (!w->isVisible()) continue;
@@ -384,6 +384,18 @@ void TestWindow::everyControlHasANameAndFits()
                                         .arg(w->sizeHint().width())));
         }
         QCOMPARE(b.window.size(), size); // and nothing pushed the window wider
+    };
+    for (int i = 0; i < int(b.window.benches().size()); ++i) {
+        b.window.showBench(i);
+        if (auto* bench = qobject_cast<PagedBench*>(b.window.benches()[std::size_t(i)])) {
+            for (const QString& page : bench->pageNames()) {
+                bench->showPage(page);
+                look();
+                if (QTest::currentTestFailed()) return;
+            }
+        } else {
+            look();
+        }
     }
 }
 

@@ -19,6 +19,7 @@ void PagedBench::setPages(std::vector<BenchPage*> pages)
     head->setSpacing(4);
     question_ = new QLabel(this);
     question_->setFont(Theme::instance().text(TextSize::Heading, true));
+    question_->setWordWrap(true); // in a narrow window beside many pages
     head->addWidget(question_, 1);
     column->addLayout(head);
     stack_ = new QStackedWidget(this);
@@ -57,6 +58,13 @@ void PagedBench::showPage(const QString& name)
 {
     for (std::size_t i = 0; i < pages_.size(); ++i)
         if (pages_[i]->name().compare(name, Qt::CaseInsensitive) == 0) choose(i);
+}
+
+QStringList PagedBench::pageNames() const
+{
+    QStringList out;
+    for (const BenchPage* page : pages_) out << page->name();
+    return out;
 }
 
 void PagedBench::findings(FindingsPanel& panel) const { current().findings(panel); }

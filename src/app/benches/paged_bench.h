@@ -20,6 +20,7 @@ public:
     AuditionRequest audition() const override;
     bool isBusy() const override;
     void showPage(const QString& name);
+    QStringList pageNames() const;
     template<typename T> T* page() const
     {
         for (BenchPage* p : pages_)

@@ -103,7 +103,8 @@ void ImpulseLibrary::readTags()
     if (!text) return;
     const QJsonObject all = QJsonDocument::fromJson(QByteArray::fromStdString(*text)).object();
     for (auto at = all.begin(); at != all.end(); ++at)
-        for (const QJsonValue& tag : at.value().toArray()) tags_[at.key().toStdString()].push_back(tag.toString().toStdString());
+        for (const QJsonValue& tag : at.value().toArray())
+            tags_[at.key().toStdString()].push_back(tag.toString().toStdString());
 }
 
 void ImpulseLibrary::setTags(std::size_t card, const QStringList& tags)

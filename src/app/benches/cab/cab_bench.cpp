@@ -16,8 +16,8 @@ CabBench::CabBench(const BenchContext& context, QWidget* parent) : PagedBench(co
         make->addPart(file);
         showPage(make->name());
     });
-    setPages({new AlignPage(context, this), impulses, make, new SweepPage(context, this),
-              new PlacePage(context, this)});
+    setPages(
+        {new AlignPage(context, this), impulses, make, new SweepPage(context, this), new PlacePage(context, this)});
 }
 
 /// The spine tells whether the microphones of the part in hand agree, whichever page is looked at.

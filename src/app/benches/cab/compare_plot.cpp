@@ -32,8 +32,9 @@ void ComparePlot::drawStill(QPainter& p)
     const bool isAgainst = !zeroName_.isEmpty();
     const PlotArea area(QRectF(44, 22, width() - 60, height() - 46), Axis{50.0, 16000.0, 0, 1, true},
                         isAgainst ? Axis{-12.0, 12.0} : Axis{-30.0, 12.0});
-    area.drawLevels(p, isAgainst ? std::vector<double>{9, 6, 3, 0, -3, -6, -9} : std::vector<double>{6, 0, -6, -12, -18, -24},
-                    [](double v) { return v > 0 ? "+" + numberLabel(v) : numberLabel(v); });
+    area.drawLevels(
+        p, isAgainst ? std::vector<double>{9, 6, 3, 0, -3, -6, -9} : std::vector<double>{6, 0, -6, -12, -18, -24},
+        [](double v) { return v > 0 ? "+" + numberLabel(v) : numberLabel(v); });
     area.drawTicks(p, {50, 100, 200, 500, 1000, 2000, 5000, 10000}, hzLabel);
     p.setFont(Theme::instance().text(TextSize::Small));
     drawLabel(p, {area.rect.left(), 9},

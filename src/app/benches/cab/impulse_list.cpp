@@ -93,10 +93,8 @@ QVariant ImpulseList::data(const QModelIndex& index, int role) const
                  library_.isDuplicate(at) ? tr("\nthe same samples as one before it") : QString());
     case Qt::TextAlignmentRole:
         return int((index.column() == kLength ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
-    case Qt::FontRole:
-        return index.column() == kLength ? Theme::instance().mono() : Theme::instance().text();
-    case Qt::ForegroundRole:
-        return ink(!card.isImpulse() || library_.isDuplicate(at) ? Token::Ink3 : Token::Ink);
+    case Qt::FontRole: return index.column() == kLength ? Theme::instance().mono() : Theme::instance().text();
+    case Qt::ForegroundRole: return ink(!card.isImpulse() || library_.isDuplicate(at) ? Token::Ink3 : Token::Ink);
     case Qt::CheckStateRole:
         if (index.column() != kName || !card.isImpulse()) return {};
         return compared_.contains(card.file) ? Qt::Checked : Qt::Unchecked;

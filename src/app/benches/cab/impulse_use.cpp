@@ -86,15 +86,15 @@ AuditionRequest hearImpulses(const SessionModel& session, const std::vector<Hear
                               return stretch(plain, from, to, p);
                           }});
     for (std::size_t i = 0; i < impulses.size(); ++i)
-        out.slots_.push_back({impulses[i].title, [impulse = impulses[i], number = int(i), rig, plain, stretch,
-                                                  folder = session.folder().path()](double from, double to,
-                                                                                    const Progress& p) {
-                                  const auto file = insideSession(folder, impulse, number, p);
-                                  if (!file) return Result<Recording>(file.error());
-                                  LayerRecipe recipe = plain;
-                                  recipe.rig = withImpulse(rig, *file);
-                                  return stretch(std::move(recipe), from, to, p);
-                              }});
+        out.slots_.push_back(
+            {impulses[i].title, [impulse = impulses[i], number = int(i), rig, plain, stretch,
+                                 folder = session.folder().path()](double from, double to, const Progress& p) {
+                 const auto file = insideSession(folder, impulse, number, p);
+                 if (!file) return Result<Recording>(file.error());
+                 LayerRecipe recipe = plain;
+                 recipe.rig = withImpulse(rig, *file);
+                 return stretch(std::move(recipe), from, to, p);
+             }});
     out.active = impulses.empty() ? 0 : 1;
     return out;
 }

@@ -18,7 +18,7 @@ void putIntoRig(SessionModel& session, const std::string& file);
 /// An impulse that is heard before it is in the session.
 struct HeardImpulse {
     QString title;
-    std::filesystem::path file;                                        ///< where there is one already
+    std::filesystem::path file;                                               ///< where there is one already
     std::function<core::Result<core::Recording>(const core::Progress&)> make; ///< else it is made, in a worker
 };
 /// What is heard with each of them in the rig of the layer in hand; the rig as it is comes first.

@@ -28,12 +28,14 @@ namespace {
 std::vector<ResponsePoint> pointsOf(const ImpulseCard& card)
 {
     std::vector<ResponsePoint> out;
-    for (std::size_t i = 0; i < ImpulseCard::kPoints; ++i)
-        out.push_back({ImpulseCard::hzOf(i), double(card.db[i])});
+    for (std::size_t i = 0; i < ImpulseCard::kPoints; ++i) out.push_back({ImpulseCard::hzOf(i), double(card.db[i])});
     return out;
 }
 
-QString shortName(const std::string& file) { return QString::fromStdString(std::filesystem::path(file).stem().string()); }
+QString shortName(const std::string& file)
+{
+    return QString::fromStdString(std::filesystem::path(file).stem().string());
+}
 
 } // namespace
 
@@ -79,11 +81,12 @@ void ImpulsesPage::build()
     };
     ofSession_ = button(head, tr("This session"), "impulsesOfSession", tr("The impulses of this session"),
                         [this] { openSession(); });
-    ofFolder_ = button(head, tr("A folder \u2026"), "impulsesOfFolder", tr("Look through a folder of impulses"), [this] {
-        const QString folder = askFolder();
-        if (!folder.isEmpty()) library_.open(folder);
-        tell();
-    });
+    ofFolder_ =
+        button(head, tr("A folder \u2026"), "impulsesOfFolder", tr("Look through a folder of impulses"), [this] {
+            const QString folder = askFolder();
+            if (!folder.isEmpty()) library_.open(folder);
+            tell();
+        });
     for (auto* b : {ofSession_, ofFolder_}) {
         b->setProperty("slot", true);
         b->setCheckable(true);
@@ -156,6 +159,7 @@ void ImpulsesPage::build()
     figures_ = new QLabel(this);
     figures_->setObjectName("impulseFigures");
     figures_->setProperty("tone", "2");
+    figures_->setWordWrap(true);
     column->addWidget(figures_);
 }
 
@@ -250,11 +254,13 @@ void ImpulsesPage::tell()
     curves.push_back({shortName(card->file), against(*card)});
     for (const std::string& file : list_->compared()) {
         const auto at = std::ranges::find(library_.cards(), file, &ImpulseCard::file);
-        if (at != library_.cards().end() && &*at != card && &*at != nil) curves.push_back({shortName(file), against(*at)});
+        if (at != library_.cards().end() && &*at != card && &*at != nil)
+            curves.push_back({shortName(file), against(*at)});
     }
-    sentence_->setText(isZero ? tr("\u201c%1\u201d is what the others are compared with.").arg(shortName(card->file))
-                              : tr("\u201c%1\u201d: %2.").arg(shortName(card->file),
-                                                  QString::fromStdString(differenceWords(curves.front().points))));
+    sentence_->setText(
+        isZero ? tr("\u201c%1\u201d is what the others are compared with.").arg(shortName(card->file))
+               : tr("\u201c%1\u201d: %2.")
+                     .arg(shortName(card->file), QString::fromStdString(differenceWords(curves.front().points))));
     plot_->setCurves(isZero ? QString() : shortName(nil->file), std::move(curves));
     QString figures = tr("%1 ms \u00b7 nine tenths of its energy within %2 ms \u00b7 %3 Hz \u00b7 %4")
                           .arg(shownFigure(1000.0 * card->seconds, 0), shownFigure(card->energy90Ms, 1))

@@ -38,7 +38,9 @@ MakePage::MakePage(const BenchContext& context, QWidget* parent)
         return QFileDialog::getOpenFileNames(this, tr("Impulses"), QString(),
                                              tr("Audio (*.wav *.flac *.aif *.aiff *.w64)"));
     };
-    askSave = [this] { return QFileDialog::getSaveFileName(this, tr("Write the impulse"), QString(), tr("WAV (*.wav)")); };
+    askSave = [this] {
+        return QFileDialog::getSaveFileName(this, tr("Write the impulse"), QString(), tr("WAV (*.wav)"));
+    };
     build();
     connect(&session(), &SessionModel::closing, this, [this] {
         make_.waitForDone();
@@ -65,7 +67,8 @@ void MakePage::build()
     table_ = new QTableWidget(0, kColumns, this);
     table_->setObjectName("makeTable");
     table_->setAccessibleName(tr("Impulses and what is done to each before they are summed"));
-    layOutTable(*table_, {tr("impulse"), tr("gain, dB"), tr("later, samples"), tr("over"), tr("side"), tr("earlier by")},
+    layOutTable(*table_,
+                {tr("impulse"), tr("gain, dB"), tr("later, samples"), tr("over"), tr("side"), tr("earlier by")},
                 {kGain, kDelay, kMoved});
     table_->horizontalHeaderItem(kOver)->setToolTip(tr("Turned over"));
     table_->horizontalHeaderItem(kMoved)->setToolTip(tr("What aligning moves it earlier by"));
@@ -76,7 +79,8 @@ void MakePage::build()
     connect(table_, &QTableWidget::cellChanged, this, [this](int row, int col) {
         if (!refreshing_) changeRow(row, col);
     });
-    connect(table_, &QTableWidget::itemSelectionChanged, this, [this] { remove_->setEnabled(table_->currentRow() >= 0); });
+    connect(table_, &QTableWidget::itemSelectionChanged, this,
+            [this] { remove_->setEnabled(table_->currentRow() >= 0); });
     column->addWidget(table_);
 
     auto* under = new QHBoxLayout;
@@ -249,7 +253,8 @@ void MakePage::fillTable()
         }
         side->setCurrentIndex(int(part.side));
         const bool isTold = made_ && made_->alignedSamples.size() == parts.size() && recipe_.align;
-        table_->setItem(row, kMoved, figureCell(isTold ? shownFigure(made_->alignedSamples[i], 2) : QString(QChar(0x2013))));
+        table_->setItem(row, kMoved,
+                        figureCell(isTold ? shownFigure(made_->alignedSamples[i], 2) : QString(QChar(0x2013))));
     }
     table_->setFixedHeight(34 + 28 * std::clamp(int(parts.size()), 1, 5) + 2);
     if (!parts.empty()) table_->selectRow(std::clamp(current, 0, int(parts.size()) - 1));
@@ -295,14 +300,15 @@ void MakePage::tell()
         return;
     }
     if (!made_) {
-        sentence_->setText(make_.isBusy() ? tr("Summing \u2026") : tr("Nothing yet: add impulses, or send them here from Impulses."));
+        sentence_->setText(make_.isBusy() ? tr("Summing \u2026")
+                                          : tr("Nothing yet: add impulses, or send them here from Impulses."));
         plot_->setCurves({}, {});
         return;
     }
     const QString first = nameOf(recipe_.parts.front());
-    sentence_->setText(tr("Against %1 alone: %2.")
-                           .arg(first, QString::fromStdString(
-                                           differenceWords(differenceOf(made_->response, made_->parts.front())))));
+    sentence_->setText(
+        tr("Against %1 alone: %2.")
+            .arg(first, QString::fromStdString(differenceWords(differenceOf(made_->response, made_->parts.front())))));
     std::vector<ComparePlot::Curve> curves;
     curves.push_back({tr("together"), differenceOf(made_->response, made_->parts.front())});
     for (std::size_t i = 1; i < std::min<std::size_t>(4, made_->parts.size()); ++i)
@@ -351,11 +357,11 @@ void MakePage::findings(FindingsPanel& panel) const
     std::vector<Finding> out;
     if (made_) {
         if (made_->impulse.keptFromHz > 0.0)
-            out.push_back(makeFinding(
-                Severity::Note, "impulse.shortened", "length", "The low end is not the same",
-                fmt::format("So short, the response below {} Hz differs by more than 1 dB from the whole.",
-                            figureText(made_->impulse.keptFromHz, 0)),
-                "Make it longer, or let the low cut take what is below"));
+            out.push_back(
+                makeFinding(Severity::Note, "impulse.shortened", "length", "The low end is not the same",
+                            fmt::format("So short, the response below {} Hz differs by more than 1 dB from the whole.",
+                                        figureText(made_->impulse.keptFromHz, 0)),
+                            "Make it longer, or let the low cut take what is below"));
         // Parts that work against each other, where each by itself is strong.
         double worst = 0.0, hz = 0.0;
         for (std::size_t i = 0; i < made_->response.size() && recipe_.parts.size() > 1; ++i) {

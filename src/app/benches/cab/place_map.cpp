@@ -86,8 +86,8 @@ std::vector<ResponsePoint> PlaceMap::responseAt(double position) const
     const double part = std::clamp((position - at[i - 1]) / (at[i] - at[i - 1]), 0.0, 1.0);
     const std::size_t bands = map_->hz.size();
     for (std::size_t b = 0; b < bands; ++b)
-        out.push_back({map_->hz[b], double(map_->db[(i - 1) * bands + b]) * (1.0 - part) +
-                                        double(map_->db[i * bands + b]) * part});
+        out.push_back({map_->hz[b],
+                       double(map_->db[(i - 1) * bands + b]) * (1.0 - part) + double(map_->db[i * bands + b]) * part});
     return out;
 }
 
@@ -110,8 +110,7 @@ void PlaceMap::drawStill(QPainter& p)
     p.setFont(Theme::instance().text(TextSize::Small));
     const QRectF all(rect());
     drawLabel(p, {area.rect.left(), 9},
-              isCoarse_ ? tr("%1 \u2014 coarse, more comes").arg(lineName_)
-                        : tr("%1; darker: louder").arg(lineName_),
+              isCoarse_ ? tr("%1 \u2014 coarse, more comes").arg(lineName_) : tr("%1; darker: louder").arg(lineName_),
               Qt::AlignLeft | Qt::AlignVCenter, ink(Token::Ink2), all);
     // A ramp that tells the shades.
     const double rampLeft = area.rect.right() - 96;
@@ -120,7 +119,8 @@ void PlaceMap::drawStill(QPainter& p)
     p.setPen(ink(Token::Rule));
     p.drawRect(QRectF(rampLeft - 0.5, 4.5, 61, 10));
     drawLabel(p, {rampLeft - 5, 9}, numberLabel(kLowDb), Qt::AlignRight | Qt::AlignVCenter, ink(Token::Ink2), all);
-    drawLabel(p, {rampLeft + 66, 9}, tr("+%1 dB").arg(kHighDb), Qt::AlignLeft | Qt::AlignVCenter, ink(Token::Ink2), all);
+    drawLabel(p, {rampLeft + 66, 9}, tr("+%1 dB").arg(kHighDb), Qt::AlignLeft | Qt::AlignVCenter, ink(Token::Ink2),
+              all);
     // Positions on the left.
     const double low = map_->positions.front(), high = map_->positions.back();
     std::vector<double> ticks;
@@ -135,8 +135,7 @@ void PlaceMap::drawStill(QPainter& p)
         const double y = area.y.at(v);
         p.setPen(ink(Token::Rule));
         p.drawLine(QPointF(area.rect.left() - 4, y), QPointF(area.rect.left(), y));
-        const QString text = map_->line == MapLine::Angle ? tr("%1\u00b0").arg(numberLabel(v))
-                                                           : numberLabel(100.0 * v);
+        const QString text = map_->line == MapLine::Angle ? tr("%1\u00b0").arg(numberLabel(v)) : numberLabel(100.0 * v);
         p.setPen(ink(Token::Ink2));
         p.drawText(QRectF(0, y - 8, kLeft - 8, 16), Qt::AlignRight | Qt::AlignVCenter, text);
     }
@@ -145,8 +144,9 @@ void PlaceMap::drawStill(QPainter& p)
     p.drawRect(area.rect);
     // The response at the place.
     const PlotArea curves = curveArea();
-    curves.drawLevels(p, curves.rect.height() < 100 ? std::vector<double>{6, -6, -18} : std::vector<double>{6, 0, -6, -12, -18},
-                      [](double v) { return v > 0 ? "+" + numberLabel(v) : numberLabel(v); });
+    curves.drawLevels(
+        p, curves.rect.height() < 100 ? std::vector<double>{6, -6, -18} : std::vector<double>{6, 0, -6, -12, -18},
+        [](double v) { return v > 0 ? "+" + numberLabel(v) : numberLabel(v); });
     curves.drawTicks(p, {100, 200, 500, 1000, 2000, 5000, 10000}, hzLabel);
     const auto draw = [&](const std::vector<ResponsePoint>& points, const QPen& pen) {
         QPolygonF line;

@@ -58,7 +58,8 @@ QString nameOf(const PlacedMicrophone& m)
 {
     const auto kind = microphoneOf(m.kind);
     const QString title = QString::fromStdString(kind ? kind->title : m.kind);
-    return PlacePage::tr("%1, %2 cm").arg(title.left(1).toUpper() + title.mid(1), shownFigure(100.0 * m.place.distanceM, 1));
+    return PlacePage::tr("%1, %2 cm")
+        .arg(title.left(1).toUpper() + title.mid(1), shownFigure(100.0 * m.place.distanceM, 1));
 }
 
 /// Against its own mean from 200 Hz to 2 kHz, as the map.
@@ -183,8 +184,8 @@ void PlacePage::build()
                                                  {tr("Distance"), tr("The map goes away from the cabinet")},
                                                  {tr("Angle"), tr("The map turns the microphone")}};
     for (int i = 0; i < 3; ++i) {
-        auto* b = named(new QPushButton(lines[i].first, this), ("placeLine." + std::to_string(i)).c_str(),
-                        lines[i].second);
+        auto* b =
+            named(new QPushButton(lines[i].first, this), ("placeLine." + std::to_string(i)).c_str(), lines[i].second);
         b->setProperty("slot", true);
         b->setCheckable(true);
         connect(b, &QPushButton::clicked, this, [this, i] {
@@ -203,19 +204,19 @@ void PlacePage::build()
     table_ = new QTableWidget(0, kColumns, this);
     table_->setObjectName("placeTable");
     table_->setAccessibleName(tr("Microphones: kind, place, gain and what reaches them"));
-    layOutTable(*table_, {tr("microphone"), tr("cm"), tr("aside"), tr("angle"), tr("gain"), tr("delay"), tr("over"),
-                          tr("ms"), tr("dB SPL"), tr("spill")},
+    layOutTable(*table_,
+                {tr("microphone"), tr("cm"), tr("aside"), tr("angle"), tr("gain"), tr("delay"), tr("over"), tr("ms"),
+                 tr("dB SPL"), tr("spill")},
                 {kDistance, kOffset, kAngle, kGain, kDelay, kTravel, kPressure, kSpill});
-    const std::pair<int, QString> tips[] = {
-        {kDistance, tr("From the cloth, cm; with a minus behind the cabinet")},
-        {kOffset, tr("From the cone's centre to the cabinet's near side, cm")},
-        {kAngle, tr("Degrees, turned towards the centre")},
-        {kGain, tr("dB in the sum")},
-        {kDelay, tr("ms later in the sum")},
-        {kOver, tr("Turned over in the sum")},
-        {kTravel, tr("The sound's way from the cone")},
-        {kPressure, tr("What reaches it, and what it takes: an estimate")},
-        {kSpill, tr("What it hears of the second amplifier against its own, dB")}};
+    const std::pair<int, QString> tips[] = {{kDistance, tr("From the cloth, cm; with a minus behind the cabinet")},
+                                            {kOffset, tr("From the cone's centre to the cabinet's near side, cm")},
+                                            {kAngle, tr("Degrees, turned towards the centre")},
+                                            {kGain, tr("dB in the sum")},
+                                            {kDelay, tr("ms later in the sum")},
+                                            {kOver, tr("Turned over in the sum")},
+                                            {kTravel, tr("The sound's way from the cone")},
+                                            {kPressure, tr("What reaches it, and what it takes: an estimate")},
+                                            {kSpill, tr("What it hears of the second amplifier against its own, dB")}};
     for (const auto& [c, tip] : tips) table_->horizontalHeaderItem(c)->setToolTip(tip);
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
     table_->horizontalHeader()->setSectionResizeMode(kKind, QHeaderView::Stretch);
@@ -249,8 +250,7 @@ void PlacePage::build()
                             [](CabPlan& p, double v) { p.room.reverberationS = v; });
     for (FigureBox* b : {floor_, wall_, reverberation_}) b->setOffAtZero();
     watts_ = figure(tr("plays"), tr("W"), "placeWatts", 0.01, 200.0, 1, [](CabPlan& p, double v) { p.watts = v; });
-    spill_ = figure(tr("second"), tr("m"), "placeSpill", 0.0, 20.0, 2,
-                    [](CabPlan& p, double v) { p.spillM = v; });
+    spill_ = figure(tr("second"), tr("m"), "placeSpill", 0.0, 20.0, 2, [](CabPlan& p, double v) { p.spillM = v; });
     spill_->setOffAtZero();
     room->addStretch(1);
     column->addLayout(room);
@@ -285,8 +285,7 @@ void PlacePage::build()
     intoRig_ = button(tr("Into the rig"), "placeIntoRig", tr("Makes the impulse and puts it into the rig in hand"),
                       [this] { save(true); });
     column->addLayout(row);
-    auto* honest = new QLabel(tr("A model, an estimate. No phantom power into ribbons; makers' manuals decide."),
-                              this);
+    auto* honest = new QLabel(tr("A model, an estimate. No phantom power into ribbons; makers' manuals decide."), this);
     honest->setProperty("tone", "2");
     honest->setFont(Theme::instance().text(TextSize::Small));
     honest->setWordWrap(true);
@@ -309,7 +308,8 @@ double PlacePage::position() const
 
 void PlacePage::change(const QString& text, const std::function<void(CabPlan&)>& edit, int mergeKey)
 {
-    session().edit(text, "cab", [&](SessionDocument& d) { edit(d.cab); }, mergeKey);
+    session().edit(
+        text, "cab", [&](SessionDocument& d) { edit(d.cab); }, mergeKey);
     emit auditionChanged();
 }
 
@@ -320,8 +320,9 @@ void PlacePage::move(double position)
     const double unit = line_ == MapLine::Angle ? 1.0 : 0.001;
     value = std::round(position / unit) * unit;
     if (!checkPlaced(m)) return;
-    change(tr("Microphone moved: %1").arg(nameOf(m)), [&](CabPlan& p) { p.microphones[chosen()] = m; },
-           kMergeMoves + int(chosen()));
+    change(
+        tr("Microphone moved: %1").arg(nameOf(m)), [&](CabPlan& p) { p.microphones[chosen()] = m; },
+        kMergeMoves + int(chosen()));
 }
 
 void PlacePage::changeRow(int row, int column)
@@ -416,7 +417,7 @@ void PlacePage::fillTable()
         put(kTravel, shownFigure(1000.0 * travelM(setting, m.place) / kSpeedOfSound, 2), false);
         put(kPressure,
             isTold ? tr("%1/%2").arg(shownFigure(soundPressures_[i], 0),
-                                        shownFigure(microphoneOf(m.kind).value().mostSplDb, 0))
+                                     shownFigure(microphoneOf(m.kind).value().mostSplDb, 0))
                    : none,
             false);
         put(kSpill, isTold && plan().spillM > 0.0 ? shownFigure(spills_[i].spillDb, 1) : none, false);
@@ -497,8 +498,7 @@ void PlacePage::tell()
                             : line_ == MapLine::Distance ? tr("%1 cm").arg(shownFigure(100.0 * zero, 0))
                                                          : tr("looking straight");
     if (std::abs(position() - zero) < 1e-9)
-        return sentence_->setText(
-            tr("%1: move it on the map, by a click or the arrow keys.").arg(nameOf(m)));
+        return sentence_->setText(tr("%1: move it on the map, by a click or the arrow keys.").arg(nameOf(m)));
     sentence_->setText(tr("%1: %2 against %3.").arg(nameOf(m), words, against));
 }
 
@@ -513,9 +513,10 @@ void PlacePage::save(bool intoRig)
             return std::make_shared<Result<Recording>>(impulseOfPlan(plan, isApart, rate, p));
         },
         [this, plan = plan(), isApart, intoRig](Answer made) {
-            const QString name = tr("%1 %2").arg(QString::fromStdString(plan.cabinet), nameOf(plan.microphones.front()));
-            const auto kept = *made ? session().addImpulse(**made, name, madeOf(plan, isApart))
-                                    : Result<std::string>(made->error());
+            const QString name =
+                tr("%1 %2").arg(QString::fromStdString(plan.cabinet), nameOf(plan.microphones.front()));
+            const auto kept =
+                *made ? session().addImpulse(**made, name, madeOf(plan, isApart)) : Result<std::string>(made->error());
             if (!kept)
                 return void(emit failed(QString::fromStdString(kept.error().message),
                                         QString::fromStdString(kept.error().remedy)));
@@ -535,11 +536,11 @@ void PlacePage::findings(FindingsPanel& panel) const
             const Microphone kind = microphoneOf(m.kind).value();
             const std::string name = nameOf(m).toStdString();
             if (soundPressures_[i] > kind.mostSplDb - 3.0)
-                out.push_back(makeFinding(
-                    Severity::Fix, "cab.too_loud", name, "Too loud for this microphone",
-                    fmt::format("About {} dB SPL reach it at {:g} W; it takes {}.", figureText(soundPressures_[i], 0),
-                                plan().watts, figureText(kind.mostSplDb, 0)),
-                    "Move it away, or play more quietly"));
+                out.push_back(makeFinding(Severity::Fix, "cab.too_loud", name, "Too loud for this microphone",
+                                          fmt::format("About {} dB SPL reach it at {:g} W; it takes {}.",
+                                                      figureText(soundPressures_[i], 0), plan().watts,
+                                                      figureText(kind.mostSplDb, 0)),
+                                          "Move it away, or play more quietly"));
             if (kind.endangeredByPhantom)
                 out.push_back(makeFinding(Severity::Note, "cab.phantom", name, "No phantom power into it",
                                           "A ribbon can be torn by phantom power through a faulty or patched cable.",

@@ -15,8 +15,8 @@ namespace gristle::app {
 class FigureBox;
 class PlaceMap;
 
-/// Which microphone, where? A modelled cabinet in a room, its microphones as rows of a table that computes, and a map of
-/// what moving the chosen one along a line does. What is chosen becomes an impulse.
+/// Which microphone, where? A modelled cabinet in a room, its microphones as rows of a table that computes, and a map
+/// of what moving the chosen one along a line does. What is chosen becomes an impulse.
 class PlacePage : public BenchPage {
     Q_OBJECT
 public:

@@ -66,7 +66,9 @@ SweepPage::SweepPage(const BenchContext& context, QWidget* parent)
     const QString audio = tr("Audio (*.wav *.flac *.aif *.aiff *.w64)");
     askSweep = [=, this] { return QFileDialog::getOpenFileName(this, tr("The sweep that was played"), {}, audio); };
     askRecordings = [=, this] { return QFileDialog::getOpenFileNames(this, tr("What was recorded of it"), {}, audio); };
-    askSave = [=, this] { return QFileDialog::getSaveFileName(this, tr("Write the sweep"), "sweep.wav", tr("WAV (*.wav)")); };
+    askSave = [=, this] {
+        return QFileDialog::getSaveFileName(this, tr("Write the sweep"), "sweep.wav", tr("WAV (*.wav)"));
+    };
     build();
     connect(&capture(), &Capture::changed, this, &SweepPage::refresh);
     connect(&session(), &SessionModel::documentChanged, this, &SweepPage::refresh);
@@ -95,8 +97,9 @@ void SweepPage::build()
     table_ = new QTableWidget(0, kColumns, this);
     table_->setObjectName("sweepTable");
     table_->setAccessibleName(tr("Inputs: what stands before them and what they gave"));
-    layOutTable(*table_, {tr("input"), tr("microphone"), tr("peak, dBFS"), tr("arrives, ms"), tr("over noise, dB"),
-                          tr("distortion, %"), QString()},
+    layOutTable(*table_,
+                {tr("input"), tr("microphone"), tr("peak, dBFS"), tr("arrives, ms"), tr("over noise, dB"),
+                 tr("distortion, %"), QString()},
                 {kPeak, kArrives, kSnr, kDistortion});
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
     table_->horizontalHeader()->setSectionResizeMode(kName, QHeaderView::Stretch);
@@ -159,7 +162,8 @@ void SweepPage::build()
     row->addWidget(progress_, 1);
     button(row, tr("Write the sweep \u2026"), "sweepWrite", tr("As a WAV file, to be played elsewhere"),
            [this] { writeSweep(); });
-    button(row, tr("From files \u2026"), "sweepFiles", tr("A sweep and what was recorded of it"), [this] { fromFiles(); });
+    button(row, tr("From files \u2026"), "sweepFiles", tr("A sweep and what was recorded of it"),
+           [this] { fromFiles(); });
     column->addLayout(row);
 
     plot_ = new ComparePlot(this);
@@ -183,11 +187,12 @@ void SweepPage::build()
     kept->addWidget(notes_, 3);
     keep_ = button(kept, tr("Keep the set"), "sweepKeep", tr("Each microphone and their sum, in the session"),
                    [this] { keep(false); });
-    intoRig_ = button(kept, tr("Into the rig"), "sweepIntoRig", tr("Keeps the set and puts the sum into the rig in hand"),
-                      [this] { keep(true); });
+    intoRig_ = button(kept, tr("Into the rig"), "sweepIntoRig",
+                      tr("Keeps the set and puts the sum into the rig in hand"), [this] { keep(true); });
     column->addLayout(kept);
     auto* caution = new QLabel(
-        tr("A sweep is loud: start quietly, guard your ears. A valve amplifier never without its loudspeaker or a proper "
+        tr("A sweep is loud: start quietly, guard your ears. A valve amplifier never without its loudspeaker or a "
+           "proper "
            "load; lethal voltages inside. No phantom power into ribbons. Makers' manuals and qualified people decide."),
         this);
     caution->setProperty("tone", "2");
@@ -235,13 +240,14 @@ bool SweepPage::mayBeLoud() const
 void SweepPage::play(bool isQuiet)
 {
     engine::SweepPlan wanted = plan();
-    if (isQuiet) wanted.levelDbfs -= kQuieterDb, wanted.repeats = 1, wanted.sweep.seconds = std::min(3.0, wanted.sweep.seconds);
+    if (isQuiet)
+        wanted.levelDbfs -= kQuieterDb, wanted.repeats = 1, wanted.sweep.seconds = std::min(3.0, wanted.sweep.seconds);
     trouble_.clear();
     using Answer = std::shared_ptr<Result<engine::SweepRun>>;
     const bool began = capture().withDevice(
         isQuiet ? tr("Trying quietly") : tr("Sweeping"),
         [this, wanted, isQuiet, cab = session().document().cab](engine::AudioDevice& device,
-                                                                 const Progress& p) -> std::function<void()> {
+                                                                const Progress& p) -> std::function<void()> {
             const auto stood = standMicrophones(device, cab);
             const Answer run = std::make_shared<Result<engine::SweepRun>>(
                 stood ? engine::runSweep(device, wanted, p) : Result<engine::SweepRun>(stood.error()));
@@ -260,7 +266,8 @@ void SweepPage::play(bool isQuiet)
                 emit auditionChanged();
             };
         });
-    if (!began) emit failed(tr("The interface is busy or not open"), tr("stop what it does, or choose one on Level, Record"));
+    if (!began)
+        emit failed(tr("The interface is busy or not open"), tr("stop what it does, or choose one on Level, Record"));
     refresh();
 }
 
@@ -277,7 +284,9 @@ void SweepPage::writeSweep()
         std::ranges::copy(*made, recording.audio.channel(0).begin());
         return writeRecording(file.toStdString(), recording);
     }();
-    if (!wrote) return void(emit failed(QString::fromStdString(wrote.error().message), QString::fromStdString(wrote.error().remedy)));
+    if (!wrote)
+        return void(
+            emit failed(QString::fromStdString(wrote.error().message), QString::fromStdString(wrote.error().remedy)));
     session().note("impulse", tr("Sweep written to %1").arg(file));
 }
 
@@ -358,7 +367,8 @@ QString SweepPage::nameOf(std::size_t row) const
     if (capture().isSimulated() && row >= kFirstMicrophone && row - kFirstMicrophone < microphones.size()) {
         const PlacedMicrophone& m = microphones[row - kFirstMicrophone];
         const auto kind = microphoneOf(m.kind);
-        return tr("%1, %2 cm").arg(QString::fromStdString(kind ? kind->title : m.kind), shownFigure(100.0 * m.place.distanceM, 1));
+        return tr("%1, %2 cm")
+            .arg(QString::fromStdString(kind ? kind->title : m.kind), shownFigure(100.0 * m.place.distanceM, 1));
     }
     return {};
 }
@@ -408,10 +418,14 @@ void SweepPage::fillTable()
         put(kPeak, captured ? shownFigure(run_->peakDbfs[std::size_t(at - of_.begin())], 1) : none);
         const bool isGood = captured && *captured;
         const double rate = isGood ? (*captured)->impulse.sampleRateHz : 1.0;
-        put(kArrives, isGood ? shownFigure(1000.0 * ((*captured)->arrivalSamples - run_->set.firstArrivalSamples) / rate, 2) : none);
+        put(kArrives,
+            isGood ? shownFigure(1000.0 * ((*captured)->arrivalSamples - run_->set.firstArrivalSamples) / rate, 2)
+                   : none);
         put(kSnr, isGood ? shownFigure((*captured)->snrDb, 0) : none);
         put(kDistortion, isGood ? shownFigure((*captured)->distortionPercent, 2) : none);
-        auto* says = wordCell(!captured ? QString() : isGood ? (isQuiet_ ? tr("tried") : tr("captured")) : tr("refused"));
+        auto* says = wordCell(!captured ? QString()
+                              : isGood  ? (isQuiet_ ? tr("tried") : tr("captured"))
+                                        : tr("refused"));
         if (captured && !isGood) says->setToolTip(QString::fromStdString(captured->error().line()));
         table_->setItem(row, kSays, says);
     }
@@ -446,24 +460,29 @@ void SweepPage::tell()
     if (isQuiet_) {
         const double then = peak + level_->value() - run_->levelDbfs;
         return sentence_->setText(
-            then >= kMostPeakDbfs    ? tr("At %1 dBFS it would clip: turn the preamp down %2 dB, or play it more quietly.")
+            then >= kMostPeakDbfs ? tr("At %1 dBFS it would clip: turn the preamp down %2 dB, or play it more quietly.")
                                         .arg(shownFigure(level_->value(), 0), shownFigure(then + 6.0, 0))
-            : then < kLeastPeakDbfs ? tr("Hardly anything arrives: at %1 dBFS it would peak at %2. Check cables and gain.")
-                                        .arg(shownFigure(level_->value(), 0), shownFigure(then, 0))
-                                    : tr("At %1 dBFS it will peak at %2 dBFS, 24 dB louder than now. Guard your ears, then sweep.")
-                                        .arg(shownFigure(level_->value(), 0), shownFigure(then, 0)));
+            : then < kLeastPeakDbfs
+                ? tr("Hardly anything arrives: at %1 dBFS it would peak at %2. Check cables and gain.")
+                      .arg(shownFigure(level_->value(), 0), shownFigure(then, 0))
+                : tr("At %1 dBFS it will peak at %2 dBFS, 24 dB louder than now. Guard your ears, then sweep.")
+                      .arg(shownFigure(level_->value(), 0), shownFigure(then, 0)));
     }
     const auto good = std::ranges::count_if(run_->set.each, [](const auto& c) { return bool(c); });
-    sentence_->setText(good == std::ssize(run_->set.each)
-                           ? tr("%1 captured; keep the set, or hear it below.").arg(good == 1 ? tr("One microphone") : tr("%1 microphones").arg(good))
-                           : tr("%1 of %2 captured; the others say why on the right.").arg(good).arg(run_->set.each.size()));
+    sentence_->setText(
+        good == std::ssize(run_->set.each)
+            ? tr("%1 captured; keep the set, or hear it below.")
+                  .arg(good == 1 ? tr("One microphone") : tr("%1 microphones").arg(good))
+            : tr("%1 of %2 captured; the others say why on the right.").arg(good).arg(run_->set.each.size()));
 }
 
 void SweepPage::keep(bool intoRig)
 {
     if (!run_ || !run_->set.isAnyGood()) return;
     const QString set = name_->text().trimmed().isEmpty() ? tr("capture") : name_->text().trimmed();
-    const QString about = tr("captured by a sweep %1%2").arg(into_->currentText(), notes_->text().trimmed().isEmpty() ? QString() : ": " + notes_->text().trimmed());
+    const QString about = tr("captured by a sweep %1%2")
+                              .arg(into_->currentText(),
+                                   notes_->text().trimmed().isEmpty() ? QString() : ": " + notes_->text().trimmed());
     std::string last;
     int kept = 0;
     const auto add = [&](const Recording& impulse, const QString& name, const QString& what) {
@@ -480,11 +499,13 @@ void SweepPage::keep(bool intoRig)
         const Captured& c = *run_->set.each[i];
         const QString own = nameOf(of_[i]).isEmpty() ? tr("input %1").arg(of_[i] + 1) : nameOf(of_[i]);
         if (!add(c.impulse, tr("%1 - %2").arg(set, own),
-                 tr("%1; %2: %3 dB over noise, distortion %4 %").arg(about, own, shownFigure(c.snrDb, 0), shownFigure(c.distortionPercent, 2))))
+                 tr("%1; %2: %3 dB over noise, distortion %4 %")
+                     .arg(about, own, shownFigure(c.snrDb, 0), shownFigure(c.distortionPercent, 2))))
             return;
         ++kept;
     }
-    if (kept > 1 && !add(run_->set.mix(), tr("%1 - together").arg(set), tr("%1; the sum of %2 microphones").arg(about).arg(kept)))
+    if (kept > 1 &&
+        !add(run_->set.mix(), tr("%1 - together").arg(set), tr("%1; the sum of %2 microphones").arg(about).arg(kept)))
         return;
     session().note("impulse", tr("Set \u201c%1\u201d kept: %2 microphones, %3").arg(set).arg(kept).arg(about));
     if (intoRig && session().layer()) putIntoRig(session(), last);
@@ -497,7 +518,8 @@ void SweepPage::findings(FindingsPanel& panel) const
     if (run_) {
         const auto add = [&](Severity severity, const char* code, const std::string& subject, std::string title,
                              std::string message, std::string remedy) {
-            out.push_back(makeFinding(severity, code, subject, std::move(title), std::move(message), std::move(remedy)));
+            out.push_back(
+                makeFinding(severity, code, subject, std::move(title), std::move(message), std::move(remedy)));
         };
         if (!run_->isWhole)
             add(Severity::Stop, "capture.lost", "sweep", "Samples were lost",
@@ -505,7 +527,8 @@ void SweepPage::findings(FindingsPanel& panel) const
                 "Raise the buffer, close other programs, sweep again");
         for (std::size_t i = 0; i < of_.size(); ++i) {
             const auto& c = run_->set.each[i];
-            const std::string own = nameOf(of_[i]).isEmpty() ? fmt::format("Input {}", of_[i] + 1) : nameOf(of_[i]).toStdString();
+            const std::string own =
+                nameOf(of_[i]).isEmpty() ? fmt::format("Input {}", of_[i] + 1) : nameOf(of_[i]).toStdString();
             if (!c) {
                 add(Severity::Fix, "capture.refused", own, own, c.error().message, c.error().remedy);
                 continue;
@@ -517,9 +540,10 @@ void SweepPage::findings(FindingsPanel& panel) const
                     "Play it louder, longer or more often: twice as long gains 3 dB");
             if (c->distortionPercent > kMuchPercent && !isQuiet_)
                 add(Severity::Note, "capture.distortion", own, own + ": something distorts",
-                    fmt::format("{} % of orders 2 to 5, which stand apart from the response: what it went through was not "
-                                "linear at that level.",
-                                figureText(c->distortionPercent)),
+                    fmt::format(
+                        "{} % of orders 2 to 5, which stand apart from the response: what it went through was not "
+                        "linear at that level.",
+                        figureText(c->distortionPercent)),
                     "Play it more quietly if the linear response alone is wanted");
             if (c->isDriftCorrected)
                 add(Severity::Note, "capture.drift", own, own + ": two clocks",

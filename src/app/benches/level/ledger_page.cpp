@@ -163,6 +163,7 @@ void LedgerPage::build()
         s->setRange(low, high);
         s->setDecimals(digits);
         s->setSuffix(suffix);
+        s->setMaximumWidth(84);
         return s;
     };
     const auto label = [&](QHBoxLayout* row, const QString& text) {
@@ -183,10 +184,10 @@ void LedgerPage::build()
     path->addWidget(input_);
     label(path, tr("output"));
     path->addWidget(output_);
-    label(path, tr("reamp box"));
+    label(path, tr("box"));
     path->addWidget(box_);
     path->addStretch(1);
-    return_ = name(new QPushButton(tr("Check a return \u2026"), this), "checkReturn",
+    return_ = name(new QPushButton(tr("Return \u2026"), this), "checkReturn",
                    tr("Compare a recording of what arrived at the amplifier's input with the DI"));
     connect(return_, &QPushButton::clicked, this, &LedgerPage::bringReturn);
     path->addWidget(return_);

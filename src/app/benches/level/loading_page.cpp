@@ -58,6 +58,9 @@ QString sentenceOf(const GuitarCircuit& g, const ParameterValues& v)
         return LoadingPage::tr("The input of %1 k\u03a9 costs %2 dB at 4 kHz: nothing to worry about.")
             .arg(input, numberLabel(loss, 1));
     const double rest = std::max(0.0, otherLoss);
+    if (rest > loss - 0.3)
+        return LoadingPage::tr("The input of %1 k\u03a9 costs %2 dB at 4 kHz; a buffer before it would change little.")
+            .arg(input, numberLabel(loss, 1));
     return LoadingPage::tr("The input of %1 k\u03a9 costs %2 dB at 4 kHz; a buffer before it brings back all but %3.")
         .arg(input, numberLabel(loss, 1), numberLabel(rest, 1));
 }
@@ -173,7 +176,7 @@ void LoadingPage::build()
     figures_->setObjectName("loadingFigures");
     figures_->setTextFormat(Qt::RichText);
     column->addWidget(figures_);
-    controls_ = new ControlFigures(this, 5);
+    controls_ = new ControlFigures(this, 8);
     connect(controls_, &ControlFigures::changed, this, &LoadingPage::setControl);
     connect(controls_, &ControlFigures::refused, this, &BenchPage::failed);
     column->addWidget(controls_);
@@ -259,18 +262,18 @@ void LoadingPage::refresh()
         curves.push_back({nameOf(i), g});
         const auto r = resonanceOf(g);
         const auto cell = [&](const QString& v) {
-            return QStringLiteral("<td style='padding-right:14px'>%1</td>").arg(v);
+            return QStringLiteral("<td style='padding-right:10px'>%1</td>").arg(v);
         };
         const auto figure = [&](const QString& v, const QString& unit) {
             return cell(QStringLiteral("<span style='font-family:\"%1\"'>%2</span> <span style='color:%3'>%4</span>")
                             .arg(mono, v, small, unit));
         };
         table += QStringLiteral("<tr>") + cell(i == chosen_ ? QStringLiteral("<b>%1</b>").arg(nameOf(i)) : nameOf(i)) +
-                 figure(r.hz ? numberLabel(*r.hz / 1000.0, 2) : QString(QChar(0x2013)), tr("kHz resonance")) +
+                 figure(r.hz ? numberLabel(*r.hz / 1000.0, 2) : QString(QChar(0x2013)), tr("kHz peak")) +
                  cell(QStringLiteral("<span style='color:%1'>Q</span> <span style='font-family:\"%2\"'>%3</span>")
                           .arg(small, mono, r.q ? numberLabel(*r.q, 1) : QString(QChar(0x2013))));
         for (const double hz : {1000.0, 3000.0, 5000.0})
-            table += figure(numberLabel(insertionLossDb(g, hz), 1), tr("dB lost at %1").arg(hzLabel(hz)));
+            table += figure(numberLabel(insertionLossDb(g, hz), 1), tr("dB less at %1").arg(hzLabel(hz)));
         table += QStringLiteral("</tr>");
     }
     figures_->setText(table + QStringLiteral("</table>"));

@@ -84,7 +84,7 @@ QWidget* RecordPage::buildInterfaceRow()
     auto* row = new QWidget(this);
     auto* layout = new QHBoxLayout(row);
     layout->setContentsMargins(0, 0, 0, 0);
-    layout->setSpacing(8);
+    layout->setSpacing(6);
     devices_ = named(new QComboBox(row), "deviceChoice", tr("Interface"));
     devices_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     devices_->setMinimumContentsLength(22);
@@ -93,6 +93,7 @@ QWidget* RecordPage::buildInterfaceRow()
     for (const int frames : {32, 64, 128, 256, 512, 1024}) buffers_->addItem(tr("%1 frames").arg(frames), frames);
     delay_ = named(new QLabel(row), "delayText", tr("Delay from input to ear"));
     delay_->setProperty("tone", "2");
+    delay_->setWordWrap(true);
     ping_ = named(new QPushButton(tr("Ping"), row), "ping",
                   tr("Measure the round trip over a cable from an output to the input. Turn monitors and headphones "
                      "down first."));
@@ -125,10 +126,10 @@ QWidget* RecordPage::buildFoot()
     auto* column = new QVBoxLayout(foot);
     column->setContentsMargins(0, 0, 0, 0);
     auto* row = new QHBoxLayout;
-    row->setSpacing(8);
+    row->setSpacing(6);
     record_ = named(new QPushButton(tr("Record"), foot), "record", tr("Record a take for this layer, or stop (R)"));
     record_->setProperty("act", true);
-    record_->setMinimumWidth(110);
+    record_->setMinimumWidth(90);
     connect(record_, &QPushButton::clicked, this, &RecordPage::toggle);
     countIn_ = named(new QComboBox(foot), "countIn", tr("Count-in before the recording begins"));
     countIn_->addItems({tr("at once"), tr("after 1 bar"), tr("after 2 bars")});
@@ -136,12 +137,13 @@ QWidget* RecordPage::buildFoot()
     hear_ =
         named(new QComboBox(foot), "hearMyself",
               tr("What you hear of yourself. Over the interface's own direct monitor, Gristle plays nothing of it."));
-    hear_->addItems({tr("hear nothing"), tr("hear it dry"), tr("hear it through the rig"), tr("direct monitor is on")});
+    hear_->addItems({tr("hear nothing"), tr("hear it dry"), tr("hear the rig"), tr("direct monitor")});
     connect(hear_, &QComboBox::activated, this, [this](int i) { capture().setHear(Hear(i)); });
     hearLevel_ = named(new QDoubleSpinBox(foot), "hearLevel", tr("How loud you hear yourself"));
     hearLevel_->setButtonSymbols(QAbstractSpinBox::NoButtons);
     hearLevel_->setRange(-60.0, 12.0);
     hearLevel_->setDecimals(0);
+    hearLevel_->setMaximumWidth(72);
     hearLevel_->setSuffix(tr(" dB"));
     connect(hearLevel_, &QDoubleSpinBox::editingFinished, this,
             [this] { capture().setHearLevelDb(hearLevel_->value()); });
@@ -256,11 +258,10 @@ void RecordPage::refresh()
     hear_->setCurrentIndex(int(capture().hear()));
     hearLevel_->setValue(capture().hearLevelDb());
     const auto delay = capture().delayMs();
-    delay_->setText(
-        delay ? (capture().isDelayMeasured() ? tr("%1 ms to the ear, measured") : tr("about %1 ms to the ear"))
-                    .arg(figure(*delay))
-        : capture().hear() == Hear::Direct ? tr("heard past Gristle, without its delay")
-                                           : QString());
+    delay_->setText(delay ? (capture().isDelayMeasured() ? tr("%1 ms to ear, measured") : tr("about %1 ms to ear"))
+                                .arg(figure(*delay))
+                    : capture().hear() == Hear::Direct ? tr("heard past Gristle, without its delay")
+                                                       : QString());
     const bool average = session().document().targetSchool != "peak";
     const double target = average ? session().document().referenceDbfs : -9.0;
     strip_->setTarget(target, average ? 2.0 : 3.0,
