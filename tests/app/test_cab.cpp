@@ -142,7 +142,7 @@ private slots:
         QCOMPARE(b.table().rowCount(), 2);
         QCOMPARE(b.cell(1, 3), QString("another take"));
         QVERIFY(b.finds("align.stranger"));
-        QCOMPARE(b.cab().state().line, QString("separate performances"));
+        QCOMPARE(b.cab().state().line, QString("separate takes"));
         QVERIFY(!b.find<QPushButton>("alignTogether")->isEnabled());
         b.window.session().setPath({0, 1, 0});
         b.settle();

@@ -148,12 +148,12 @@ private slots:
         const double apart = set.each[2]->arrivalSamples - set.each[0]->arrivalSamples;
         QVERIFY2(std::abs(apart - 0.97 / 343.0 * 48000.0) < 4.0, qPrintable(QString::number(apart)));
 
-        b.find<QLineEdit>("sweepName")->setText("open: one");
+        b.find<QLineEdit>("sweepName")->setText("open one");
         b.find<QLineEdit>("sweepNotes")->setText("after new valves");
         b.click("sweepKeep");
         int kept = 0;
         for (const auto& entry : fs::directory_iterator(b.folder() / "impulses"))
-            if (entry.path().extension() == ".wav" && entry.path().filename().string().starts_with("open")) ++kept;
+            if (entry.path().extension() == ".wav" && entry.path().filename().string().starts_with("open one")) ++kept;
         QCOMPARE(kept, 4); // three and their sum
         const auto log = b.window.session().folder().readLog();
         QVERIFY(
@@ -162,8 +162,8 @@ private slots:
         // They are on the page of impulses; the close one and the ribbon go to Make.
         b.show("impulses");
         auto* list = qobject_cast<ImpulseList*>(b.find<QTableView>("impulseTable")->model());
-        QCOMPARE(list->rowCount(), 5);
-        b.find<QLineEdit>("impulseSearch")->setText("OPEN ribbon");
+        QCOMPARE(list->rowCount(), 8); // four of the demo
+        b.find<QLineEdit>("impulseSearch")->setText("OPEN one ribbon");
         QCOMPARE(list->rowCount(), 1);
         b.find<QTableView>("impulseTable")->selectRow(0);
         b.settle();
@@ -198,6 +198,11 @@ private slots:
         double power = 0.0;
         for (const float x : heard->audio.channel(0)) power += double(x) * double(x);
         QVERIFY(power > 0.0);
+        const auto other = request.slots_[1].render(2.0, 3.0, {}); // what is made, in a rig at matched level
+        QVERIFY2(bool(other), other ? "" : other.error().message.c_str());
+        // It is what was put into the rig: the same to the rounding of a file.
+        for (std::size_t i = 0; i < heard->audio.frames(); i += 97)
+            QVERIFY(std::abs(other->audio.channel(0)[i] - heard->audio.channel(0)[i]) < 0.002f);
     }
 
     /// A level at which it would clip is not offered; stopping ends it; a microphone that hears nothing says so.
@@ -366,6 +371,8 @@ private slots:
     void placeOnTheMap()
     {
         Open b(fresh(), "place");
+        b.place({PlacedMicrophone{}}, "one-closed");
+        b.show("place");
         auto& map = *b.window.findChild<PlaceMap*>("placeMap");
         QCOMPARE(map.responseHere().size(), std::size_t(96));
         const auto centre = map.responseHere();

@@ -1,5 +1,6 @@
 #include "app/shell/tour.h"
 #include "app/benches/cab/cab_bench.h"
+#include "app/benches/cab/make_page.h"
 #include "app/benches/level/check_page.h"
 #include "app/benches/level/level_bench.h"
 #include "app/benches/level/loading_page.h"
@@ -13,6 +14,7 @@
 
 #include <QMenu>
 #include <QPushButton>
+#include <QTableView>
 
 namespace gristle::app {
 
@@ -32,9 +34,38 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
         bench(int(i), window_.benches()[i]->name().toLower());
         if (isCab) steps_.push_back([this] { window_.session().setPath({}); });
     }
+    const auto cabPage = [this](const QString& page, std::function<void()> then) {
+        steps_.push_back([this, page, then] {
+            window_.showBench(2);
+            window_.bench<CabBench>()->showPage(page);
+            then();
+        });
+    };
     steps_.push_back([this] {
         window_.audition().setPlaying(false);
         window_.capture().useTestClock(); // the pictures of recording do not wait for it
+    });
+    cabPage("impulses", [] {});
+    steps_.push_back([this] {
+        auto* table = window_.findChild<QTableView*>("impulseTable");
+        table->model()->setData(table->model()->index(2, 0), Qt::Checked, Qt::CheckStateRole);
+        table->setCurrentIndex(table->model()->index(1, 0));
+    });
+    steps_.push_back([this] { shoot("impulses"); });
+    cabPage("place", [] {});
+    steps_.push_back([this] { shoot("place"); });
+    cabPage("capture", [] {});
+    steps_.push_back([this] { window_.findChild<QPushButton*>("sweepQuiet")->click(); });
+    steps_.push_back([this] { window_.findChild<QPushButton*>("sweepGo")->click(); });
+    steps_.push_back([this] { shoot("capture"); });
+    cabPage("make", [this] {
+        for (const char* name : {"open back, ribbon.wav", "open back, room.wav"})
+            window_.bench<CabBench>()->page<MakePage>()->addPart(
+                QString::fromStdString((window_.session().folder().path() / "impulses" / name).string()));
+    });
+    steps_.push_back([this] {
+        shoot("make");
+        window_.bench<CabBench>()->showPage("align");
         window_.showBench(0);
         window_.bench<LevelBench>()->showPage("check");
         window_.capture().turnPreamp(14.0);

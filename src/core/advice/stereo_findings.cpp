@@ -96,6 +96,31 @@ std::vector<Finding> stereoFindings(const StereoResult& s, const std::string& su
     return out;
 }
 
+std::vector<Finding> copyFindings(const std::vector<CopiedPerformance>& copies, const std::vector<std::string>& names)
+{
+    std::vector<Finding> out;
+    for (const CopiedPerformance& c : copies) {
+        std::string who;
+        for (const std::size_t i : c.layers)
+            if (i < names.size()) who += (who.empty() ? "" : " and ") + names[i];
+        std::string dips;
+        for (std::size_t i = 0; i < std::min<std::size_t>(3, c.notches.size()); ++i)
+            dips += (i == 0 ? "" : ", ") + figureText(c.notches[i].hz, 0);
+        const bool loses = c.monoLossDb > kLossFixDb - 1.0;
+        Finding f = makeFinding(
+            loses || !c.notches.empty() ? Severity::Fix : Severity::Note, "stereo.copies", who,
+            "One performance, heard twice",
+            fmt::format("{} are the same take: they make no width of their own. In mono {} {} dB (alike \u22123.0){}.",
+                        who, c.monoLossDb < 0.0 ? "they gain" : "they lose", figureText(std::abs(c.monoLossDb)),
+                        dips.empty() ? std::string() : ", with dips at " + dips + " Hz"),
+            "Play it twice; or bring both to one moment and give one another rig");
+        bar(f, c.monoLossDb, 0.0, "dB", -3.0, 6.0);
+        f.targetLow = -3.0, f.targetHigh = kLossFixDb;
+        out.push_back(std::move(f));
+    }
+    return out;
+}
+
 std::vector<Finding> sumFindings(std::optional<double> truePeakDbtp, std::int64_t clipped, const std::string& subject)
 {
     std::vector<Finding> out;

@@ -208,6 +208,17 @@ Outcome makeDemoSession(const fs::path& folder, const Progress& progress)
     document.sampleRateHz = static_cast<int>(kRate);
     auto session = SessionFolder::create(folder, document, "2026-10-03T19:30:00");
     if (!session) return session.error();
+    // An open cabinet with three microphones, as the Cab bench has it, and what each of them gives.
+    document.cab.cabinet = "one-open";
+    document.cab.microphones = {
+        {"coil-presence", {0.03, 0.04, 0.0}}, {"ribbon", {0.2, 0.0, 0.0}}, {"condenser", {1.0, 0.2, 0.0}}};
+    const char* const names[] = {"open back, edge", "open back, ribbon", "open back, room"};
+    for (std::size_t i = 0; i < std::size(names); ++i) {
+        const auto made =
+            placementImpulse(settingOf(document.cab).value(), document.cab.microphones[i], int(kRate), 0.2);
+        if (!made) return made.error();
+        if (const auto kept = session->addImpulse(*made, names[i], "model"); !kept) return kept.error();
+    }
     RigDocument clean;
     clean.name = "clean, late edge";
     auto chain = parseRecallLine("amplifier drive=2 bass=4 middle=5 treble=6.5 master=3.5 | "

@@ -109,6 +109,8 @@ Result<ImpulseInfo> impulseInfo(const Recording& impulse)
     double all = 0.0;
     float highest = 0.0f;
     for (const float v : taps) all += double(v) * double(v), highest = std::max(highest, std::abs(v));
+    if (highest > kMostSample)
+        return noImpulse("its samples reach far over full scale", "choose another file: this one is broken");
     if (!(all > 1e-14)) return noImpulse("the file is silent", "choose a file that holds a response");
     ImpulseInfo out;
     out.lengthSamples = taps.size();

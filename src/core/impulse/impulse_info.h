@@ -26,7 +26,10 @@ struct ImpulseInfo {
 /// Whether it looks like somebody's playing or noise: nothing stands out of it, or its energy comes all along.
 bool looksPerformed(double outstandingDb, double energy90Ms, double seconds);
 
-/// @error OutOfRange where it is silent, or longer than 20 s: no impulse
+/// A gain that no impulse has, 120 dB: beyond, a file is broken, and sums would overflow.
+inline constexpr float kMostSample = 1e6f;
+
+/// @error OutOfRange where it is silent, over kMostSample, or longer than 20 s: no impulse
 Result<ImpulseInfo> impulseInfo(const Recording& impulse);
 
 /// Power means over a sixth of an octave at every twelfth from 20 Hz to half the rate.

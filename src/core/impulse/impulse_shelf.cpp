@@ -169,8 +169,8 @@ ImpulseCard readCard(const fs::path& folder, const std::string& file)
     double all = 0.0;
     float highest = 0.0f;
     for (const float v : taps) all += double(v) * double(v), highest = std::max(highest, std::abs(v));
-    if (!(all > 1e-14)) {
-        card.why = "silent";
+    if (!(all > 1e-14) || highest > kMostSample) {
+        card.why = highest > kMostSample ? "samples far over full scale" : "silent";
         return card;
     }
     std::size_t arrival = 0, i = 0;

@@ -231,18 +231,26 @@ void BlendBench::measure()
         return;
     }
     const MixOptions options = this->options();
-    task_.run<std::shared_ptr<Result<MixReport>>>(
+    struct Answer {
+        Result<MixReport> report;
+        std::vector<CopiedPerformance> copies;
+    };
+    task_.run<std::shared_ptr<Answer>>(
         tr("Measuring the sum"),
         [layers, options](const Progress& p) {
-            return std::make_shared<Result<MixReport>>(mixDown(
-                layers, options, [](const AudioBuffer&) -> Outcome { return Done{}; }, p));
+            auto copies = predictCopies(layers, options, p);
+            auto report = mixDown(
+                layers, options, [](const AudioBuffer&) -> Outcome { return Done{}; }, p);
+            return std::make_shared<Answer>(
+                Answer{std::move(report), copies ? std::move(*copies) : std::vector<CopiedPerformance>()});
         },
-        [this](std::shared_ptr<Result<MixReport>> result) {
+        [this](std::shared_ptr<Answer> answer) {
             report_.reset();
-            if (*result)
-                report_ = std::move(**result);
-            else if (result->error().code != ErrorCode::Cancelled)
-                trouble_ = QString::fromStdString(result->error().line());
+            copies_ = std::move(answer->copies);
+            if (answer->report)
+                report_ = std::move(*answer->report);
+            else if (answer->report.error().code != ErrorCode::Cancelled)
+                trouble_ = QString::fromStdString(answer->report.error().line());
             fillTable();
             showReport();
             emit stateChanged();
@@ -345,6 +353,9 @@ void BlendBench::findings(FindingsPanel& panel) const
     if (report_) {
         const std::string subject = session().part() ? session().part()->name : "";
         found = stereoFindings(report_->stereo, subject);
+        std::vector<std::string> names;
+        for (const std::size_t i : shown_) names.push_back(session().part()->layers[i].name);
+        for (auto& f : copyFindings(copies_, names)) found.push_back(std::move(f));
         for (auto& f : sumFindings(report_->truePeakDbtp, 0, subject)) found.push_back(std::move(f));
         for (const auto& w : report_->warnings) {
             Finding f;

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "app/benches/bench.h"
+#include "core/mix/copies.h"
 
 class QCheckBox;
 class QComboBox;
@@ -47,7 +48,8 @@ private:
     QComboBox* law_;
     QString trouble_;
     std::optional<core::MixReport> report_;
-    std::vector<std::size_t> shown_; ///< layers of the part that have takes
+    std::vector<core::CopiedPerformance> copies_; ///< predicted from the recipe, beside what was measured
+    std::vector<std::size_t> shown_;              ///< layers of the part that have takes
     TaskRunner task_;
     bool refreshing_ = false;
 };

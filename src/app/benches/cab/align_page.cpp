@@ -433,7 +433,7 @@ BenchState AlignPage::state() const
     if (task_.isBusy()) return {tr("comparing \u2026"), false};
     if (!aligned_) return {QString(), false};
     if (std::ranges::none_of(aligned_->others, [](const AlignedFile& f) { return f.isOneTake(); }))
-        return {tr("separate performances"), false};
+        return {tr("separate takes"), false};
     const QString line = severityLine(alignFindings(*aligned_, kMaxMs));
     const Part* part = session().isOpen() ? session().part() : nullptr;
     const bool isMoved =

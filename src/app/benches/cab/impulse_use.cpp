@@ -2,8 +2,11 @@
 
 #include "core/audio/audio_writer.h"
 #include "core/audio/file_place.h"
+#include "core/impulse/loudspeaker_model.h"
 #include "core/mix/render.h"
 #include "core/mix/session_mix.h"
+
+#include <nlohmann/json.hpp>
 
 namespace gristle::app {
 
@@ -23,10 +26,11 @@ RigNode* lastImpulse(RigChain& chain)
     return nullptr;
 }
 
-/// A file inside the session's folder, as rigs read none outside: what is not there yet is kept in cache/.
+/// A file inside the session's folder, as rigs read none outside, with its gain beside it: what is not there yet is
+/// kept in cache/.
 Result<std::string> insideSession(const fs::path& session, const HeardImpulse& impulse, int number, const Progress& p)
 {
-    if (!impulse.file.empty() && liesInside(impulse.file, session))
+    if (!impulse.file.empty() && liesInside(impulse.file, session) && fs::exists(impulse.file.string() + ".json"))
         return fs::relative(impulse.file, session).generic_string();
     const std::string name = "cache/heard/impulse " + std::to_string(number) + ".wav";
     std::error_code ignored;
@@ -34,6 +38,9 @@ Result<std::string> insideSession(const fs::path& session, const HeardImpulse& i
     const auto recording = impulse.file.empty() ? impulse.make(p) : readRecording(impulse.file);
     if (!recording) return recording.error();
     if (const auto wrote = writeRecording(session / name, *recording); !wrote) return wrote.error();
+    const nlohmann::json told = {{"matched_gain_db", matchedGainDb(*recording)}};
+    if (const auto wrote = writeTextWhole((session / name).string() + ".json", told.dump()); !wrote)
+        return wrote.error();
     return name;
 }
 
@@ -48,6 +55,7 @@ RigDocument withImpulse(RigDocument rig, const std::string& file)
         node->type = "impulse";
     }
     node->values["file"] = file;
+    node->values["level"] = std::string("matched"); // whatever the microphone's gain was
     return rig;
 }
 
@@ -61,9 +69,7 @@ std::string impulseOf(const RigDocument& rig)
 
 void putIntoRig(SessionModel& session, const std::string& file)
 {
-    RigDocument rig = withImpulse(session.rig(), file);
-    lastImpulse(rig.chain)->values["level"] = std::string("matched"); // whatever the microphone's gain was
-    session.setRig(std::move(rig),
+    session.setRig(withImpulse(session.rig(), file),
                    SessionModel::tr("Impulse: %1").arg(QString::fromStdString(fs::path(file).stem().string())));
 }
 

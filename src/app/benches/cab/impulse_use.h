@@ -8,6 +8,7 @@
 namespace gristle::app {
 
 /// The rig with this impulse in the place of its last one, also of one in a lane; behind everything where it has none.
+/// At the gain stored beside it, so that what follows gets the same level.
 core::RigDocument withImpulse(core::RigDocument rig, const std::string& file);
 /// The file of its last impulse; empty where it has none.
 std::string impulseOf(const core::RigDocument& rig);
