@@ -42,23 +42,27 @@ std::vector<std::string> seeds()
 {
     std::vector<std::string> out;
     std::vector<float> decay(800), both(800);
-    for (std::size_t i = 20; i < decay.size(); ++i) decay[i] = float(0.8 * std::exp(-double(i - 20) / 60.0) * std::cos(0.3 * double(i)));
+    for (std::size_t i = 20; i < decay.size(); ++i)
+        decay[i] = float(0.8 * std::exp(-double(i - 20) / 60.0) * std::cos(0.3 * double(i)));
     for (std::size_t i = 0; i < both.size(); ++i) both[i] = i % 2 == 0 ? decay[i / 2] : -decay[i / 2];
     auto swept = sweep({50.0, 3500.0, 0.3, 8000}).value();
     swept.resize(swept.size() + 1600);
-    for (const int format : {SF_FORMAT_WAV | SF_FORMAT_PCM_16, SF_FORMAT_WAV | SF_FORMAT_FLOAT, SF_FORMAT_FLAC | SF_FORMAT_PCM_16}) {
+    for (const int format :
+         {SF_FORMAT_WAV | SF_FORMAT_PCM_16, SF_FORMAT_WAV | SF_FORMAT_FLOAT, SF_FORMAT_FLAC | SF_FORMAT_PCM_16}) {
         out.push_back(fileWith(decay, 1, format));
         out.push_back(fileWith(both, 2, format));
         out.push_back(fileWith(swept, 1, format));
     }
-    out.push_back(R"({"file":"a.wav","bytes":12,"changed":3,"hash":"0123","rate":48000,"channels":1,"s":0.1,"energy90_ms":2,"db10":[]})"
-                  "\n{\"file\":\"b.wav\",\"bytes\":1,\"changed\":2,\"why\":\"silent\"}\n");
+    out.push_back(
+        R"({"file":"a.wav","bytes":12,"changed":3,"hash":"0123","rate":48000,"channels":1,"s":0.1,"energy90_ms":2,"db10":[]})"
+        "\n{\"file\":\"b.wav\",\"bytes\":1,\"changed\":2,\"why\":\"silent\"}\n");
     return out;
 }
 
 std::vector<std::string> words()
 {
-    return {"RIFF", "WAVE", "fmt ", "data", "fLaC", "\"file\"", "\"db10\"", "\"why\"", "\"hash\"", "null", "1e999", "-1"};
+    return {"RIFF",     "WAVE",    "fmt ",     "data", "fLaC",  "\"file\"",
+            "\"db10\"", "\"why\"", "\"hash\"", "null", "1e999", "-1"};
 }
 
 } // namespace gristle::fuzz

@@ -31,8 +31,7 @@ Result<std::unique_ptr<CabRoom>> CabRoom::make(Setup setup)
 }
 
 CabRoom::CabRoom(Setup setup, std::vector<Recording> impulses)
-    : setup_(std::move(setup)), impulses_(std::move(impulses)), driven_(kMostFrames),
-      random_(setup_.seed * 2654435761u + 1u)
+    : setup_(std::move(setup)), impulses_(std::move(impulses)), driven_(kMostFrames), noise_(setup_.seed)
 {
     for (std::size_t i = 0; i < impulses_.size(); ++i) {
         const Microphone kind = microphoneOf(setup_.microphones[i].kind).value();
@@ -50,17 +49,6 @@ double CabRoom::voltsOfFullScale(std::size_t microphone) const noexcept
     return setup_.mostV * dbToAmplitude(setup_.volumeDb) * perVolt_[microphone];
 }
 
-/// Gaussian enough: the sum of four uniform numbers, variance 1.
-double CabRoom::noise() noexcept
-{
-    double sum = 0.0;
-    for (int i = 0; i < 4; ++i) {
-        random_ = random_ * 1664525u + 1013904223u;
-        sum += double(random_ >> 8) / 16777216.0 - 0.5;
-    }
-    return sum * std::sqrt(3.0);
-}
-
 void CabRoom::process(const float* played, std::size_t frames) noexcept
 {
     const double volume = dbToAmplitude(setup_.volumeDb);
@@ -73,7 +61,7 @@ void CabRoom::process(const float* played, std::size_t frames) noexcept
         std::copy_n(driven_.begin(), frames, out.begin());
         ways_[m].process({out.data(), frames});
         for (std::size_t i = 0; i < frames; ++i)
-            out[i] = float(std::clamp(double(out[i]) * perVolt_[m] + noiseV_[m] * noise(), -mostV_[m], mostV_[m]));
+            out[i] = float(std::clamp(double(out[i]) * perVolt_[m] + noiseV_[m] * noise_(), -mostV_[m], mostV_[m]));
     }
 }
 

@@ -2,6 +2,7 @@
 
 #include "core/impulse/placement.h"
 #include "core/signal/live_convolver.h"
+#include "engine/fast_noise.h"
 
 #include <memory>
 #include <vector>
@@ -41,7 +42,6 @@ public:
 
 private:
     CabRoom(Setup setup, std::vector<core::Recording> impulses);
-    double noise() noexcept;
 
     Setup setup_;
     std::vector<core::Recording> impulses_;
@@ -49,7 +49,7 @@ private:
     std::vector<double> perVolt_, noiseV_, mostV_; ///< of each microphone
     std::vector<std::vector<float>> heard_;
     std::vector<float> driven_;
-    std::uint32_t random_;
+    FastNoise noise_;
 };
 
 } // namespace gristle::engine

@@ -23,7 +23,7 @@ double peakVolts(double dbu) { return core::Calibration{dbu, false}.fullScaleVol
 
 } // namespace
 
-SimulatedRoom::SimulatedRoom(Setup setup) : setup_(std::move(setup)), random_(setup_.seed * 2654435761u + 1u)
+SimulatedRoom::SimulatedRoom(Setup setup) : setup_(std::move(setup)), noise_(setup_.seed)
 {
     // The cable keeps enough for its delay and the interpolator; its latency is at least the interpolator's half.
     cable_.assign(setup_.loopbackFrames + 2 * kSincHalf + 8192, 0.0f);
@@ -99,17 +99,6 @@ const SimulatedRoom::Samples& SimulatedRoom::inHand() noexcept
     }
 }
 
-/// Gaussian enough: the sum of four uniform numbers, variance 1.
-double SimulatedRoom::noise() noexcept
-{
-    double sum = 0.0;
-    for (int i = 0; i < 4; ++i) {
-        random_ = random_ * 1664525u + 1013904223u;
-        sum += double(random_ >> 8) / 16777216.0 - 0.5;
-    }
-    return sum * std::sqrt(3.0);
-}
-
 bool SimulatedRoom::read(float* const* inputs, std::size_t frames, const float* left, const float* right) noexcept
 {
     for (std::size_t from = 0; from < frames; from += CabRoom::kMostFrames)
@@ -152,8 +141,8 @@ void SimulatedRoom::readPart(float* const* inputs, std::size_t from, std::size_t
             mains += kHumHarmonics[h] * std::sin(w * double(h + 1) * double(frame_) + 0.7 * double(h));
         cable_[cableAt_] = played(i);
         for (std::size_t c = 0; c < setup_.inputs; ++c) {
-            double x = converterNoise * noise();
-            if (!silent) x += inputNoise * noise();
+            double x = converterNoise * noise_();
+            if (!silent) x += inputNoise * noise_();
             if (!silent && c == guitar) x += string * toFullScale + hum * mains;
             if (!silent && c == 1 && setup_.loopbackFrames > 0)
                 for (std::size_t k = 0; k < sinc_.size(); ++k) {

@@ -2,6 +2,7 @@
 
 #include "core/rig/circuit/guitar_circuit.h"
 #include "engine/cab_room.h"
+#include "engine/fast_noise.h"
 
 #include <atomic>
 #include <cmath>
@@ -89,7 +90,6 @@ private:
     };
     void readPart(float* const* inputs, std::size_t from, std::size_t frames, const float* left,
                   const float* right) noexcept;
-    double noise() noexcept;
     void publish();
     const Samples& inHand() noexcept;
 
@@ -105,7 +105,7 @@ private:
     // audio thread
     std::size_t at_ = 0;
     std::uint64_t frame_ = 0;
-    std::uint32_t random_;
+    FastNoise noise_;
     std::vector<float> cable_; ///< ring of what was played
     std::size_t cableAt_ = 0;
     std::vector<float> toAmplifier_;

@@ -99,6 +99,25 @@ private slots:
         QVERIFY(!b.layer(1).isInverted);
     }
 
+    /// A distance that was measured with a rule is typed; 34.3 cm are a thousandth of a second. Nonsense is refused.
+    void movedByHand()
+    {
+        Open b(demo_);
+        const auto type = [&](const QString& text) {
+            b.table().item(1, 7)->setText(text);
+            b.settle();
+            return b.layer(1).earlierMs;
+        };
+        QVERIFY(std::abs(type("34.3 cm") - 1.0) < 1e-6);
+        QCOMPARE(b.cell(1, 7), QString("1.00 ms earlier"));
+        QCOMPARE(type("0.25"), 0.25);
+        QCOMPARE(type("0.5 ms later"), -0.5);
+        QCOMPARE(type("-34.3 cm"), -1.0);
+        QCOMPARE(type("a little"), -1.0);
+        QVERIFY(b.cell(1, 7).contains("later"));
+        QCOMPARE(type("as recorded"), 0.0);
+    }
+
     /// A room microphone whose distance is meant keeps it; another reference turns the figures about.
     void keptLateAndAnotherReference()
     {

@@ -1,8 +1,8 @@
 // One performance heard several times in a mix: predicted from the recipe, measured on what is rendered.
 
 #include "core/advice/stereo_findings.h"
-#include "core/measure/stereo_measure.h"
 #include "core/audio/audio_reader.h"
+#include "core/measure/stereo_measure.h"
 #include "core/mix/copies.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
@@ -59,8 +59,8 @@ private slots:
     {
         PlayingStyle style;
         style.leadInS = 0.2;
-        take_ = test::writeWav(dir_, "riff.wav",
-                               {perform(rhythmRiff(4), 120.0, standardTuning(), style, kRate).volts}, kRate);
+        take_ = test::writeWav(dir_, "riff.wav", {perform(rhythmRiff(4), 120.0, standardTuning(), style, kRate).volts},
+                               kRate);
         noise_ = test::writeWav(dir_, "noise.wav", {test::whiteNoise(0.05, 6 * kRate)}, kRate);
     }
 
@@ -120,14 +120,16 @@ private slots:
             const double expected = copies[0].notches[i].hz;
             // Closed form: odd halves of 1 / t, turned over whole ones.
             const double formula = (double(i) + (isInverted ? 1.0 : 0.5)) / (0.001 * laterMs);
-            QVERIFY2(std::abs(expected / formula - 1.0) < 1e-4, qPrintable(QString("%1 for %2").arg(expected).arg(formula)));
+            QVERIFY2(std::abs(expected / formula - 1.0) < 1e-4,
+                     qPrintable(QString("%1 for %2").arg(expected).arg(formula)));
             if (isGuitar) continue; // of noise, as a string has nothing between its partials
             double lowest = 0.0, least = 1e99;
             for (double hz = 0.9 * expected; hz < 1.1 * expected; hz += 0.002 * expected) {
                 const double ratio = powerAt(mono, hz) / powerAt(one, hz);
                 if (ratio < least) least = ratio, lowest = hz;
             }
-            QVERIFY2(std::abs(lowest / expected - 1.0) < 0.005, qPrintable(QString("%1 for %2").arg(lowest).arg(expected)));
+            QVERIFY2(std::abs(lowest / expected - 1.0) < 0.005,
+                     qPrintable(QString("%1 for %2").arg(lowest).arg(expected)));
         }
     }
 
@@ -138,10 +140,10 @@ private slots:
         QVERIFY(std::abs(same[0].monoLossDb + 3.0103) < 1e-3);
         QVERIFY(predictCopies({layer(take_, -100, 0.0), layer(noise_, 100, 0.0)}, {})->empty());
         QVERIFY(predictCopies({layer(take_, -100, 0.0), layer(take_, 100, 0.0, false, 0.0, "gain db=3")}, {})->empty());
-        const auto three = predictCopies({layer(take_, -100, 0.0), layer(noise_, 0, 0.0), layer(take_, 100, -1.0),
-                                          layer(take_, 0, -2.0)},
-                                         {})
-                               .value();
+        const auto three =
+            predictCopies(
+                {layer(take_, -100, 0.0), layer(noise_, 0, 0.0), layer(take_, 100, -1.0), layer(take_, 0, -2.0)}, {})
+                .value();
         QCOMPARE(three.size(), std::size_t(1));
         QCOMPARE(three[0].layers, (std::vector<std::size_t>{0, 2, 3}));
         const auto found = copyFindings(same, {"Left", "Right"});

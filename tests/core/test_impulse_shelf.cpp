@@ -67,8 +67,15 @@ private slots:
         save("song.wav", whiteNoise(0.1, 2 * kRate));
         save("nothing.wav", std::vector<float>(1000, 0.0f));
         save("long.wav", std::vector<float>(21 * 8000, 0.1f), 8000);
+        auto notANumber = belled(1000.0, 9.0);
+        notANumber[50] = std::nanf("");
+        save("nan.wav", notANumber);
+        auto huge = belled(1000.0, 9.0);
+        huge[50] = 1e30f;
+        save("huge.wav", huge);
         std::ofstream(folder() / "broken.wav") << "RIFF no more";
-        for (const char* name : {"song.wav", "nothing.wav", "long.wav", "broken.wav", "missing.wav"}) {
+        for (const char* name :
+             {"song.wav", "nothing.wav", "long.wav", "nan.wav", "huge.wav", "broken.wav", "missing.wav"}) {
             const auto other = readCard(folder(), name);
             QVERIFY2(!other.isImpulse() && !other.why.empty(), name);
         }

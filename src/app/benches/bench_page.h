@@ -1,6 +1,11 @@
 #pragma once
 
 #include "app/benches/bench.h"
+#include "app/theme/theme.h"
+
+#include <QLabel>
+#include <QPushButton>
+#include <QVBoxLayout>
 
 namespace gristle::app {
 
@@ -38,6 +43,38 @@ signals:
     void failed(const QString& message, const QString& remedy);
 
 protected:
+    /// The page's column, with the sentence that answers its question at the top.
+    QVBoxLayout* layOut(const char* sentenceName, QLabel*& sentence)
+    {
+        auto* column = new QVBoxLayout(this);
+        column->setContentsMargins(0, 0, 0, 0);
+        column->setSpacing(6);
+        sentence = new QLabel(this);
+        sentence->setObjectName(sentenceName);
+        sentence->setFont(Theme::instance().text(TextSize::Reading, true));
+        sentence->setWordWrap(true);
+        column->addWidget(sentence);
+        return column;
+    }
+    static QHBoxLayout* addRow(QVBoxLayout* column, int spacing = 4)
+    {
+        auto* row = new QHBoxLayout;
+        row->setSpacing(spacing);
+        column->addLayout(row);
+        return row;
+    }
+    template<typename Slot>
+    QPushButton* addButton(QHBoxLayout* row, const QString& text, const char* name, const QString& about, Slot slot)
+    {
+        auto* b = named(new QPushButton(text, this), name, about);
+        connect(b, &QPushButton::clicked, this, slot);
+        row->addWidget(b);
+        return b;
+    }
+    void tellFailure(const core::Error& error)
+    {
+        emit failed(QString::fromStdString(error.message), QString::fromStdString(error.remedy));
+    }
     SessionModel& session() const { return context_.session; }
     Audition& audition_() const { return context_.audition; }
     Capture& capture() const { return context_.capture; }

@@ -63,7 +63,8 @@ Result<std::vector<CopiedPerformance>> predictCopies(const std::vector<MixLayer>
         for (const std::size_t j : one.layers) {
             const PanGains pan = panMono(layers[j].place, options.law);
             const double gain = dbToAmplitude(layers[j].gainDb);
-            copies.push_back({gain * pan.left, gain * pan.right, -layers[j].recipe.earlierS, layers[j].recipe.isInverted});
+            copies.push_back(
+                {gain * pan.left, gain * pan.right, -layers[j].recipe.earlierS, layers[j].recipe.isInverted});
         }
         double binHz = 0.0;
         const auto power = powerOf(heard->audio.channel(0), heard->sampleRateHz, binHz);

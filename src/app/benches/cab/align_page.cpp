@@ -1,11 +1,14 @@
 #include "app/benches/cab/align_page.h"
 
+#include "app/widgets/figure_table.h"
 #include "core/advice/align_findings.h"
+#include "core/impulse/sound_field.h"
 
 #include <QFileDialog>
 #include <QHeaderView>
 #include <QLabel>
 #include <QPushButton>
+#include <QRegularExpression>
 #include <QTableWidget>
 #include <QVBoxLayout>
 
@@ -195,7 +198,9 @@ void AlignPage::build()
         session().setPath(path); // as a click on a layer does elsewhere
     });
     connect(table_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
-        if (!refreshing_ && item->column() == kLate) keepLate(item->row(), item->checkState() == Qt::Checked);
+        if (refreshing_) return;
+        if (item->column() == kLate) return keepLate(item->row(), item->checkState() == Qt::Checked);
+        if (item->column() == kKept) moveByHand(item->row(), item->text()); // fills the table anew: the item is gone
     });
     column->addWidget(table_);
     column->addLayout(under);
@@ -294,7 +299,9 @@ void AlignPage::fillTable()
         const bool isReference = rows_[i].layer == referenceLayer_;
         if (rows_[i].layer == session().path().layer) current = row;
         table_->setItem(row, kName, cell(QString::fromStdString(layer.name)));
-        table_->setItem(row, kKept, cell(keptText(layer)));
+        auto* kept = cell(keptText(layer));
+        kept->setFlags(kept->flags() | Qt::ItemIsEditable);
+        table_->setItem(row, kKept, kept);
         const QString none = isReference ? QString() : QString(QChar(0x2013));
         const bool isTold = file && file->isOneTake();
         const auto put = [&](Column column, const QString& text) { table_->setItem(row, column, cell(text, true)); };
@@ -402,6 +409,25 @@ void AlignPage::keepLate(int row, bool late)
     else
         late_.erase(rows_[std::size_t(row)].layer);
     refresh();
+}
+
+/// "0.61", "0.61 ms", "21 cm": earlier by so much; with a minus or "later" the other way.
+void AlignPage::moveByHand(int row, const QString& text)
+{
+    static const QRegularExpression figureIn(QStringLiteral("[-\u2212+]?[0-9]*[.,]?[0-9]+"));
+    const auto typed = typedFigure(figureIn.match(text).captured());
+    const bool isBack = text.contains(tr("later")), isCm = text.contains(QStringLiteral("cm"));
+    const double ms = typed.value_or(0.0) * (isCm ? 10.0 / kSpeedOfSound : 1.0) * (isBack ? -1.0 : 1.0);
+    if ((!typed && text.trimmed() != tr("as recorded")) || std::abs(ms) > 1000.0) {
+        emit failed(tr("'%1' is no move").arg(text), tr("write 0.61 ms or 21 cm, with a minus to go later"));
+        return fillTable();
+    }
+    const std::size_t at = rows_[std::size_t(row)].layer;
+    session().edit(tr("Microphone moved by hand"), "align", [&](SessionDocument& d) {
+        Layer& layer = d.songs[session().path().song].parts[session().path().part].layers[at];
+        layer.earlierMs = std::round(ms * 1e6) / 1e6;
+    });
+    emit auditionChanged();
 }
 
 void AlignPage::writeCopies()

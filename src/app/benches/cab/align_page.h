@@ -60,6 +60,7 @@ private:
     void bringTogether();
     void asRecorded();
     void keepLate(int row, bool late);
+    void moveByHand(int row, const QString& text);
     void writeCopies();
     const core::Layer& layerOf(const Row& row) const { return session().part()->layers[row.layer]; }
     const core::AlignedFile* fileOf(const Row& row) const;

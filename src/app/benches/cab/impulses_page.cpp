@@ -62,27 +62,13 @@ ImpulsesPage::ImpulsesPage(const BenchContext& context, QWidget* parent)
 
 void ImpulsesPage::build()
 {
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(6);
-    sentence_ = new QLabel(this);
-    sentence_->setObjectName("impulseSentence");
-    sentence_->setFont(Theme::instance().text(TextSize::Reading, true));
-    sentence_->setWordWrap(true);
-    column->addWidget(sentence_);
+    auto* column = layOut("impulseSentence", sentence_);
 
-    auto* head = new QHBoxLayout;
-    head->setSpacing(4);
-    const auto button = [&](QHBoxLayout* into, const QString& text, const char* name, const QString& about, auto slot) {
-        auto* b = named(new QPushButton(text, this), name, about);
-        connect(b, &QPushButton::clicked, this, slot);
-        into->addWidget(b);
-        return b;
-    };
-    ofSession_ = button(head, tr("This session"), "impulsesOfSession", tr("The impulses of this session"),
-                        [this] { openSession(); });
+    auto* head = addRow(column);
+    ofSession_ = addButton(head, tr("This session"), "impulsesOfSession", tr("The impulses of this session"),
+                           [this] { openSession(); });
     ofFolder_ =
-        button(head, tr("A folder \u2026"), "impulsesOfFolder", tr("Look through a folder of impulses"), [this] {
+        addButton(head, tr("A folder \u2026"), "impulsesOfFolder", tr("Look through a folder of impulses"), [this] {
             const QString folder = askFolder();
             if (!folder.isEmpty()) library_.open(folder);
             tell();
@@ -106,7 +92,6 @@ void ImpulsesPage::build()
         tell();
     });
     head->addWidget(hideDuplicates_);
-    column->addLayout(head);
 
     table_ = named(new QTableView(this), "impulseTable", tr("Impulses; a tick compares one besides the chosen one"));
     table_->setModel(list_);
@@ -134,26 +119,24 @@ void ImpulsesPage::build()
     });
     column->addWidget(table_, 5);
 
-    auto* under = new QHBoxLayout;
-    under->setSpacing(4);
+    auto* under = addRow(column);
     count_ = new QLabel(this);
     count_->setObjectName("impulseCount");
     count_->setProperty("tone", "2");
     under->addWidget(count_, 1);
-    asZero_ = button(under, tr("Compare with this"), "impulseZero", tr("The chosen one becomes the zero of the others"),
-                     [this] {
-                         if (const ImpulseCard* card = chosen()) zero_ = card->file;
-                         tell();
-                         emit auditionChanged();
-                     });
-    intoBlend_ = button(under, tr("Make from it"), "impulseMake", tr("Into the parts of the page Make"), [this] {
+    asZero_ = addButton(under, tr("Compare with this"), "impulseZero",
+                        tr("The chosen one becomes the zero of the others"), [this] {
+                            if (const ImpulseCard* card = chosen()) zero_ = card->file;
+                            tell();
+                            emit auditionChanged();
+                        });
+    intoBlend_ = addButton(under, tr("Make from it"), "impulseMake", tr("Into the parts of the page Make"), [this] {
         const int row = table_->currentIndex().row();
         if (row >= 0) emit wantedInBlend(QString::fromStdString(library_.pathOf(list_->cardOf(row)).string()));
     });
-    intoRig_ = button(under, tr("Into the rig"), "impulseIntoRig",
-                      tr("Copied into the session where it is not there yet, and put into the rig in hand"),
-                      [this] { putChosenIntoRig(); });
-    column->addLayout(under);
+    intoRig_ = addButton(under, tr("Into the rig"), "impulseIntoRig",
+                         tr("Copied into the session where it is not there yet, and put into the rig in hand"),
+                         [this] { putChosenIntoRig(); });
     plot_ = new ComparePlot(this);
     column->addWidget(plot_, 4);
     figures_ = new QLabel(this);
@@ -278,9 +261,7 @@ void ImpulsesPage::putChosenIntoRig()
     if (!chosen()) return;
     const auto path = library_.pathOf(list_->cardOf(table_->currentIndex().row()));
     const auto name = session().importImpulse(QString::fromStdString(path.string()));
-    if (!name)
-        return void(
-            emit failed(QString::fromStdString(name.error().message), QString::fromStdString(name.error().remedy)));
+    if (!name) return tellFailure(name.error());
     putIntoRig(session(), *name);
     emit auditionChanged();
 }

@@ -56,14 +56,7 @@ MakePage::MakePage(const BenchContext& context, QWidget* parent)
 
 void MakePage::build()
 {
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(6);
-    sentence_ = new QLabel(this);
-    sentence_->setObjectName("makeSentence");
-    sentence_->setFont(Theme::instance().text(TextSize::Reading, true));
-    sentence_->setWordWrap(true);
-    column->addWidget(sentence_);
+    auto* column = layOut("makeSentence", sentence_);
     table_ = new QTableWidget(0, kColumns, this);
     table_->setObjectName("makeTable");
     table_->setAccessibleName(tr("Impulses and what is done to each before they are summed"));
@@ -83,14 +76,7 @@ void MakePage::build()
             [this] { remove_->setEnabled(table_->currentRow() >= 0); });
     column->addWidget(table_);
 
-    auto* under = new QHBoxLayout;
-    under->setSpacing(4);
-    const auto button = [&](QHBoxLayout* into, const QString& text, const char* name, const QString& about, auto slot) {
-        auto* b = named(new QPushButton(text, this), name, about);
-        connect(b, &QPushButton::clicked, this, slot);
-        into->addWidget(b);
-        return b;
-    };
+    auto* under = addRow(column);
     const auto box = [&](QHBoxLayout* into, const QString& text, const char* name, const QString& about, bool& value) {
         auto* b = named(new QCheckBox(text, this), name, about);
         connect(b, &QCheckBox::toggled, this, [this, &value](bool on) {
@@ -100,10 +86,10 @@ void MakePage::build()
         into->addWidget(b);
         return b;
     };
-    button(under, tr("Add \u2026"), "makeAdd", tr("Impulse files to sum"), [this] {
+    addButton(under, tr("Add \u2026"), "makeAdd", tr("Impulse files to sum"), [this] {
         for (const QString& file : askFiles()) addPart(file);
     });
-    remove_ = button(under, tr("Remove"), "makeRemove", tr("Take the chosen part away"), [this] {
+    remove_ = addButton(under, tr("Remove"), "makeRemove", tr("Take the chosen part away"), [this] {
         const int row = table_->currentRow();
         if (row < 0 || row >= int(recipe_.parts.size())) return;
         recipe_.parts.erase(recipe_.parts.begin() + row);
@@ -112,10 +98,8 @@ void MakePage::build()
     under->addStretch(1);
     align_ = box(under, tr("brought together"), "makeAlign",
                  tr("All to the first one's arrival and polarity, before their own delays"), recipe_.align);
-    column->addLayout(under);
 
-    auto* edits = new QHBoxLayout;
-    edits->setSpacing(0);
+    auto* edits = addRow(column, 0);
     trim_ = box(edits, tr("trim "), "makeTrim", tr("From 1 ms before the arrival"), recipe_.edit.trim);
     const auto figure = [&](const QString& label, const QString& unit, const char* name, double low, double high,
                             double& value) {
@@ -133,34 +117,30 @@ void MakePage::build()
     for (FigureBox* b : {length_, lowCut_, highCut_}) b->setOffAtZero();
     air_ = figure(tr("air"), tr("dB"), "makeAir", -12.0, 12.0, recipe_.edit.airDb);
     edits->addStretch(1);
-    column->addLayout(edits);
-    auto* forms = new QHBoxLayout;
+    auto* forms = addRow(column);
     early_ = box(forms, tr("minimum phase"), "makeEarly", tr("The same response, as early as it can be"),
                  recipe_.edit.minimumPhase);
     match_ = box(forms, tr("as loud as without it"), "makeMatch", tr("By the loudness of pink noise, not by its peak"),
                  recipe_.edit.match);
     forms->addStretch(1);
-    column->addLayout(forms);
 
     plot_ = new ComparePlot(this);
     plot_->setObjectName("makePlot");
     plot_->setEmptyText(tr("Add impulses: what they make together is drawn here."));
     column->addWidget(plot_, 1);
-    auto* row = new QHBoxLayout;
-    row->setSpacing(4);
+    auto* row = addRow(column);
     name_ = named(new QLineEdit(this), "makeName", tr("Name of what is kept"));
     name_->setPlaceholderText(tr("name"));
     row->addWidget(name_, 1);
-    write_ = button(row, tr("Write WAV \u2026"), "makeWrite", tr("Writes it to a file of its own"), [this] {
+    write_ = addButton(row, tr("Write WAV \u2026"), "makeWrite", tr("Writes it to a file of its own"), [this] {
         const QString file = askSave();
         if (file.isEmpty() || !made_) return;
         if (const auto wrote = writeRecording(file.toStdString(), made_->impulse.impulse); !wrote)
-            emit failed(QString::fromStdString(wrote.error().message), QString::fromStdString(wrote.error().remedy));
+            tellFailure(wrote.error());
     });
-    keep_ = button(row, tr("Keep as impulse"), "makeKeep", tr("Keeps it in the session"), [this] { keep(false); });
-    intoRig_ = button(row, tr("Into the rig"), "makeIntoRig", tr("Keeps it and puts it into the rig in hand"),
-                      [this] { keep(true); });
-    column->addLayout(row);
+    keep_ = addButton(row, tr("Keep as impulse"), "makeKeep", tr("Keeps it in the session"), [this] { keep(false); });
+    intoRig_ = addButton(row, tr("Into the rig"), "makeIntoRig", tr("Keeps it and puts it into the rig in hand"),
+                         [this] { keep(true); });
 }
 
 void MakePage::addPart(const QString& file)
@@ -344,9 +324,7 @@ void MakePage::keep(bool intoRig)
     QString name = name_->text().trimmed();
     if (name.isEmpty()) name = tr("%1 and more").arg(nameOf(recipe_.parts.front()));
     const auto kept = session().addImpulse(made_->impulse.impulse, name, recipeText());
-    if (!kept)
-        return void(
-            emit failed(QString::fromStdString(kept.error().message), QString::fromStdString(kept.error().remedy)));
+    if (!kept) return tellFailure(kept.error());
     session().note("impulse", tr("Impulse %1 made of %2").arg(QString::fromStdString(*kept), recipeText()));
     if (intoRig && session().layer()) putIntoRig(session(), *kept);
     emit stateChanged();

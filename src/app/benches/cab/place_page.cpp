@@ -158,17 +158,9 @@ PlacePage::PlacePage(const BenchContext& context, QWidget* parent)
 
 void PlacePage::build()
 {
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(6);
-    sentence_ = new QLabel(this);
-    sentence_->setObjectName("placeSentence");
-    sentence_->setFont(Theme::instance().text(TextSize::Reading, true));
-    sentence_->setWordWrap(true);
-    column->addWidget(sentence_);
+    auto* column = layOut("placeSentence", sentence_);
 
-    auto* head = new QHBoxLayout;
-    head->setSpacing(4);
+    auto* head = addRow(column);
     cabinet_ = named(new QComboBox(this), "placeCabinet", tr("Cabinet"));
     for (const CabinetKind& kind : cabinetKinds()) {
         cabinet_->addItem(QString::fromStdString(kind.title), QString::fromStdString(kind.key));
@@ -195,7 +187,6 @@ void PlacePage::build()
         head->addWidget(b);
         lines_.push_back(b);
     }
-    column->addLayout(head);
 
     picture_ = new PlaceMap(this);
     connect(picture_, &PlaceMap::moved, this, &PlacePage::move);
@@ -231,8 +222,7 @@ void PlacePage::build()
     });
     column->addWidget(table_);
 
-    auto* room = new QHBoxLayout;
-    room->setSpacing(0);
+    auto* room = addRow(column, 0);
     const auto figure = [&](const QString& label, const QString& unit, const char* name, double low, double high,
                             int digits, auto set) {
         auto* box = new FigureBox(label, unit, name, low, high, digits, this);
@@ -253,17 +243,9 @@ void PlacePage::build()
     spill_ = figure(tr("second"), tr("m"), "placeSpill", 0.0, 20.0, 2, [](CabPlan& p, double v) { p.spillM = v; });
     spill_->setOffAtZero();
     room->addStretch(1);
-    column->addLayout(room);
 
-    auto* row = new QHBoxLayout;
-    row->setSpacing(4);
-    const auto button = [&](const QString& text, const char* name, const QString& about, auto slot) {
-        auto* b = named(new QPushButton(text, this), name, about);
-        connect(b, &QPushButton::clicked, this, slot);
-        row->addWidget(b);
-        return b;
-    };
-    another_ = button(tr("Add"), "placeAdd", tr("One more, like the chosen one"), [this] {
+    auto* row = addRow(column);
+    another_ = addButton(row, tr("Add"), "placeAdd", tr("One more, like the chosen one"), [this] {
         change(tr("Microphone added"), [&](CabPlan& p) {
             PlacedMicrophone m = p.microphones[chosen()];
             m.kind = m.kind == "ribbon" ? "coil-level" : "ribbon";
@@ -271,7 +253,7 @@ void PlacePage::build()
             chosen_ = p.microphones.size() - 1;
         });
     });
-    remove_ = button(tr("Remove"), "placeRemove", tr("Take the chosen microphone away"), [this] {
+    remove_ = addButton(row, tr("Remove"), "placeRemove", tr("Take the chosen microphone away"), [this] {
         change(tr("Microphone removed"),
                [&](CabPlan& p) { p.microphones.erase(p.microphones.begin() + long(chosen())); });
     });
@@ -280,11 +262,10 @@ void PlacePage::build()
                    tr("The first microphone left, the others right, to be placed in Blend; else their sum"));
     connect(apart_, &QCheckBox::toggled, this, &BenchPage::auditionChanged);
     row->addWidget(apart_);
-    save_ = button(tr("Keep as impulse"), "placeSave", tr("Makes the impulse and keeps it in the session"),
-                   [this] { save(false); });
-    intoRig_ = button(tr("Into the rig"), "placeIntoRig", tr("Makes the impulse and puts it into the rig in hand"),
-                      [this] { save(true); });
-    column->addLayout(row);
+    save_ = addButton(row, tr("Keep as impulse"), "placeSave", tr("Makes the impulse and keeps it in the session"),
+                      [this] { save(false); });
+    intoRig_ = addButton(row, tr("Into the rig"), "placeIntoRig",
+                         tr("Makes the impulse and puts it into the rig in hand"), [this] { save(true); });
     auto* honest = new QLabel(tr("A model, an estimate. No phantom power into ribbons; makers' manuals decide."), this);
     honest->setProperty("tone", "2");
     honest->setFont(Theme::instance().text(TextSize::Small));
@@ -346,7 +327,7 @@ void PlacePage::changeRow(int row, int column)
         }
     }
     if (const auto good = checkPlaced(m); !good) {
-        emit failed(QString::fromStdString(good.error().message), QString::fromStdString(good.error().remedy));
+        tellFailure(good.error());
         return refresh();
     }
     change(tr("Microphone: %1").arg(nameOf(m)), [&](CabPlan& p) { p.microphones[std::size_t(row)] = m; });
@@ -469,8 +450,7 @@ void PlacePage::compute()
                 if (*answer)
                     next(std::move(**answer));
                 else if (answer->error().code != ErrorCode::Cancelled)
-                    emit failed(QString::fromStdString(answer->error().message),
-                                QString::fromStdString(answer->error().remedy));
+                    tellFailure(answer->error());
                 tell();
                 emit stateChanged();
             });
@@ -517,9 +497,7 @@ void PlacePage::save(bool intoRig)
                 tr("%1 %2").arg(QString::fromStdString(plan.cabinet), nameOf(plan.microphones.front()));
             const auto kept =
                 *made ? session().addImpulse(**made, name, madeOf(plan, isApart)) : Result<std::string>(made->error());
-            if (!kept)
-                return void(emit failed(QString::fromStdString(kept.error().message),
-                                        QString::fromStdString(kept.error().remedy)));
+            if (!kept) return tellFailure(kept.error());
             session().note("impulse", tr("Impulse kept: %1").arg(madeOf(plan, isApart)));
             if (intoRig && session().layer()) putIntoRig(session(), *kept);
             emit stateChanged();

@@ -85,14 +85,7 @@ SweepPage::SweepPage(const BenchContext& context, QWidget* parent)
 
 void SweepPage::build()
 {
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(6);
-    sentence_ = new QLabel(this);
-    sentence_->setObjectName("sweepSentence");
-    sentence_->setFont(Theme::instance().text(TextSize::Reading, true));
-    sentence_->setWordWrap(true);
-    column->addWidget(sentence_);
+    auto* column = layOut("sweepSentence", sentence_);
 
     table_ = new QTableWidget(0, kColumns, this);
     table_->setObjectName("sweepTable");
@@ -122,8 +115,7 @@ void SweepPage::build()
     });
     column->addWidget(table_, 2);
 
-    auto* settings = new QHBoxLayout;
-    settings->setSpacing(0);
+    auto* settings = addRow(column, 0);
     const auto figure = [&](const QString& label, const QString& unit, const char* name, double low, double high,
                             int digits, double value) {
         auto* b = new FigureBox(label, unit, name, low, high, digits, this);
@@ -140,31 +132,22 @@ void SweepPage::build()
     side_->addItems({tr("both outputs"), tr("left output"), tr("right output")});
     settings->addWidget(side_);
     settings->addStretch(1);
-    column->addLayout(settings);
 
-    auto* row = new QHBoxLayout;
-    row->setSpacing(4);
-    const auto button = [&](QHBoxLayout* into, const QString& text, const char* name, const QString& about, auto slot) {
-        auto* b = named(new QPushButton(text, this), name, about);
-        connect(b, &QPushButton::clicked, this, slot);
-        into->addWidget(b);
-        return b;
-    };
-    quiet_ = button(row, tr("Try quietly"), "sweepQuiet", tr("Once, 24 dB under the level, to see what arrives"),
-                    [this] { play(true); });
-    sweep_ = button(row, tr("Sweep"), "sweepGo", tr("At the level; after a quiet one has shown that nothing clips"),
-                    [this] { play(false); });
-    stop_ = button(row, tr("Stop"), "sweepStop", tr("Fades out at once"), [this] { capture().stopDeviceWork(); });
+    auto* row = addRow(column);
+    quiet_ = addButton(row, tr("Try quietly"), "sweepQuiet", tr("Once, 24 dB under the level, to see what arrives"),
+                       [this] { play(true); });
+    sweep_ = addButton(row, tr("Sweep"), "sweepGo", tr("At the level; after a quiet one has shown that nothing clips"),
+                       [this] { play(false); });
+    stop_ = addButton(row, tr("Stop"), "sweepStop", tr("Fades out at once"), [this] { capture().stopDeviceWork(); });
     progress_ = new ProgressLine(this);
     QSizePolicy stays(progress_->sizePolicy());
     stays.setRetainSizeWhenHidden(true); // so that the buttons do not move
     progress_->setSizePolicy(stays);
     row->addWidget(progress_, 1);
-    button(row, tr("Write the sweep \u2026"), "sweepWrite", tr("As a WAV file, to be played elsewhere"),
-           [this] { writeSweep(); });
-    button(row, tr("From files \u2026"), "sweepFiles", tr("A sweep and what was recorded of it"),
-           [this] { fromFiles(); });
-    column->addLayout(row);
+    addButton(row, tr("Write the sweep \u2026"), "sweepWrite", tr("As a WAV file, to be played elsewhere"),
+              [this] { writeSweep(); });
+    addButton(row, tr("From files \u2026"), "sweepFiles", tr("A sweep and what was recorded of it"),
+              [this] { fromFiles(); });
 
     plot_ = new ComparePlot(this);
     plot_->setObjectName("sweepPlot");
@@ -172,8 +155,7 @@ void SweepPage::build()
     plot_->setEmptyText(tr("The responses of the microphones come here."));
     column->addWidget(plot_, 3);
 
-    auto* kept = new QHBoxLayout;
-    kept->setSpacing(4);
+    auto* kept = addRow(column);
     name_ = named(new QLineEdit(this), "sweepName", tr("Name of the set"));
     name_->setPlaceholderText(tr("name of the set"));
     kept->addWidget(name_, 2);
@@ -185,11 +167,10 @@ void SweepPage::build()
     notes_ = named(new QLineEdit(this), "sweepNotes", tr("Notes about it"));
     notes_->setPlaceholderText(tr("notes"));
     kept->addWidget(notes_, 3);
-    keep_ = button(kept, tr("Keep the set"), "sweepKeep", tr("Each microphone and their sum, in the session"),
-                   [this] { keep(false); });
-    intoRig_ = button(kept, tr("Into the rig"), "sweepIntoRig",
-                      tr("Keeps the set and puts the sum into the rig in hand"), [this] { keep(true); });
-    column->addLayout(kept);
+    keep_ = addButton(kept, tr("Keep the set"), "sweepKeep", tr("Each microphone and their sum, in the session"),
+                      [this] { keep(false); });
+    intoRig_ = addButton(kept, tr("Into the rig"), "sweepIntoRig",
+                         tr("Keeps the set and puts the sum into the rig in hand"), [this] { keep(true); });
     auto* caution = new QLabel(
         tr("A sweep is loud: start quietly, guard your ears. A valve amplifier never without its loudspeaker or a "
            "proper "
@@ -284,9 +265,7 @@ void SweepPage::writeSweep()
         std::ranges::copy(*made, recording.audio.channel(0).begin());
         return writeRecording(file.toStdString(), recording);
     }();
-    if (!wrote)
-        return void(
-            emit failed(QString::fromStdString(wrote.error().message), QString::fromStdString(wrote.error().remedy)));
+    if (!wrote) return void(tellFailure(wrote.error()));
     session().note("impulse", tr("Sweep written to %1").arg(file));
 }
 
@@ -488,7 +467,7 @@ void SweepPage::keep(bool intoRig)
     const auto add = [&](const Recording& impulse, const QString& name, const QString& what) {
         const auto added = session().addImpulse(impulse, name, what);
         if (!added) {
-            emit failed(QString::fromStdString(added.error().message), QString::fromStdString(added.error().remedy));
+            tellFailure(added.error());
             return false;
         }
         last = *added;
