@@ -33,24 +33,29 @@ void ImpulseLibrary::open(const QString& folder)
     const bool isOther = folder != folder_;
     folder_ = folder;
     readTags();
-    if (isOther) take(readShelf(cacheFile().toStdString()));
-    using Answer = std::shared_ptr<Result<std::vector<ImpulseCard>>>;
+    if (isOther) take({});
+    using Cards = std::vector<ImpulseCard>;
+    using Answer = std::shared_ptr<Result<Cards>>;
     read_.run<Answer>(
         tr("Looking through %1").arg(QDir(folder).dirName()),
-        [this, folder, known = cards_, isFirst = cards_.empty()](const Progress& p) {
-            auto soFar = std::make_shared<std::vector<ImpulseCard>>();
-            const auto told = [&](const std::vector<ImpulseCard>& part) {
-                if (!isFirst || p.stopped()) return; // what the cache knows is on the screen already
-                soFar->insert(soFar->end(), part.begin(), part.end());
+        [this, folder, isOther, shown = cards_, cache = cacheFile().toStdString()](const Progress& p) {
+            const auto show = [&](const Cards& cards) {
                 QMetaObject::invokeMethod(
                     this,
-                    [this, folder, shown = *soFar] {
-                        if (folder == folder_ && read_.isBusy() && shown.size() > cards_.size()) take(shown);
+                    [this, folder, shown = std::make_shared<Cards>(cards)] {
+                        if (folder == folder_ && read_.isBusy() && shown->size() > cards_.size())
+                            take(std::move(*shown));
                     },
                     Qt::QueuedConnection);
             };
-            return std::make_shared<Result<std::vector<ImpulseCard>>>(
-                lookThrough(folder.toStdString(), known, told, p));
+            const Cards known = isOther ? readShelf(cache) : shown;
+            if (isOther && !known.empty()) show(known);
+            Cards soFar;
+            const auto told = [&](const Cards& part) {
+                soFar.insert(soFar.end(), part.begin(), part.end());
+                if (known.empty() && !p.stopped()) show(soFar); // else what the cache knows is on the screen already
+            };
+            return std::make_shared<Result<Cards>>(lookThrough(folder.toStdString(), known, told, p));
         },
         [this](Answer answer) {
             if (!*answer) {
@@ -59,12 +64,15 @@ void ImpulseLibrary::open(const QString& folder)
                                 QString::fromStdString(answer->error().remedy));
                 return emit changed();
             }
-            if (**answer != cards_) {
-                take(std::move(**answer));
-                QDir().mkpath(userFolder() + "/impulses");
-            }
+            if (**answer != cards_) take(std::move(**answer));
+            QDir().mkpath(userFolder() + "/impulses");
             // A cache that cannot be written costs time only.
-            (void)writeShelf(cacheFile().toStdString(), cards_);
+            keep_.run<bool>(
+                tr("Keeping what was read"),
+                [cards = cards_, cache = cacheFile().toStdString()](const Progress&) {
+                    return bool(writeShelf(cache, cards));
+                },
+                [](bool) {});
             emit changed();
         });
     emit changed();
@@ -73,6 +81,7 @@ void ImpulseLibrary::open(const QString& folder)
 void ImpulseLibrary::close()
 {
     read_.waitForDone();
+    keep_.waitForDone();
     folder_.clear();
     take({});
 }

@@ -25,6 +25,7 @@ public:
     bool isDuplicate(std::size_t card) const { return duplicates_.contains(card); }
     std::size_t duplicates() const { return duplicates_.size(); }
     bool isReading() const { return read_.isBusy(); }
+    bool isBusy() const { return read_.isBusy() || keep_.isBusy(); }
     std::filesystem::path pathOf(std::size_t card) const;
 
     std::vector<std::string> tagsOf(std::size_t card) const;
@@ -43,7 +44,7 @@ private:
     std::vector<core::ImpulseCard> cards_;
     std::set<std::size_t> duplicates_;
     std::map<std::string, std::vector<std::string>> tags_; ///< by content
-    TaskRunner read_;
+    TaskRunner read_, keep_;
 };
 
 } // namespace gristle::app

@@ -277,7 +277,7 @@ Result<std::vector<ImpulseCard>> lookThrough(const fs::path& folder, std::vector
             });
         tell(1);
         for (std::size_t i = 0; readNext(); ++i)
-            if (i % 32 == 31) tell(64);
+            if (i % 32 == 31) tell(std::max<std::size_t>(64, out.size() / 20));
     }
     if (progress.stopped()) return Error{ErrorCode::Cancelled, "impulses: stopped", ""};
     tell(1);

@@ -22,7 +22,7 @@ public:
     ImpulsesPage(const BenchContext& context, QWidget* parent);
     void findings(FindingsPanel& panel) const override;
     AuditionRequest audition() const override;
-    bool isBusy() const override { return library_.isReading() || info_.isBusy(); }
+    bool isBusy() const override { return library_.isBusy() || info_.isBusy(); }
     ImpulseLibrary& library() { return library_; }
     /// Asks for a folder; tests answer for it.
     std::function<QString()> askFolder;
