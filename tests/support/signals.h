@@ -3,6 +3,7 @@
 #include "core/audio/audio_writer.h"
 
 #include <QTemporaryDir>
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 #include <random>
@@ -30,7 +31,9 @@ inline std::vector<float> whiteNoise(double rms, std::size_t frames, unsigned se
 
 inline core::Recording recording(const std::vector<std::vector<float>>& channels, int rateHz)
 {
-    core::Recording r{rateHz, core::AudioBuffer(channels.size(), channels.empty() ? 0 : channels[0].size())};
+    std::size_t frames = 0; // of the longest: the others end in silence
+    for (const auto& channel : channels) frames = std::max(frames, channel.size());
+    core::Recording r{rateHz, core::AudioBuffer(channels.size(), frames)};
     for (std::size_t c = 0; c < channels.size(); ++c)
         std::copy(channels[c].begin(), channels[c].end(), r.audio.channel(c).begin());
     return r;
