@@ -36,6 +36,7 @@ using Job = std::function<core::Result<Answer>(const Surroundings&)>;
 void addAlign(CLI::App& app, Job& job);
 void addCab(CLI::App& app, Job& job);
 void addCheck(CLI::App& app, Job& job);
+void addDouble(CLI::App& app, Job& job);
 void addImpulse(CLI::App& app, Job& job);
 void addLedger(CLI::App& app, Job& job);
 void addClean(CLI::App& app, Job& job);

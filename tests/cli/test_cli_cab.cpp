@@ -1,4 +1,4 @@
-// The command line of the Cab bench: align and impulse.
+// The command line of the benches Cab and Double: align, impulse, cab and double.
 
 #include "core/audio/audio_reader.h"
 #include "core/signal/biquad.h"
@@ -58,6 +58,9 @@ private slots:
             << QStringList{"impulse", "capture", "--sweep", close, "--recording", close, path("o.wav")} << 3;
         QTest::addRow("info of silence") << QStringList{"impulse", "info", path("silence.wav")} << 3;
         QTest::addRow("blend of no number") << QStringList{"impulse", "blend", path("o.wav"), close + ":loud"} << 2;
+        QTest::addRow("double of one") << QStringList{"double", close} << 2;
+        QTest::addRow("double with silence") << QStringList{"double", close, path("silence.wav")} << 3;
+        QTest::addRow("double at no tempo") << QStringList{"double", close, close, "--tempo", "fast"} << 2;
         QTest::addRow("cab of no kind") << QStringList{"cab", path("o.wav"), "--cabinet", "nine"} << 2;
         QTest::addRow("cab with no microphone") << QStringList{"cab", path("o.wav"), "--mic", "tin:3"} << 2;
         QTest::addRow("cab with a word") << QStringList{"cab", path("o.wav"), "--mic", "ribbon:near"} << 2;
@@ -168,6 +171,26 @@ private slots:
         // Too loud for it.
         const auto loud = json({"--mic", "ribbon:0.5", "--watts", "1000"});
         QCOMPARE(loud["findings"].toArray()[0].toObject()["code"].toString(), QString("cab.too_loud"));
+    }
+
+    /// Two performances as the contract has them; a copy is told.
+    void twoPerformances()
+    {
+        PlayingStyle style;
+        style.leadInS = 0.3, style.seed = 9, style.timingMeanMs = 5.0;
+        save("again.wav", perform(rhythmRiff(3), 120.0, standardTuning(), style, 48000.0).volts);
+        const Ran r = run({"double", path("close.wav"), path("again.wav"), "--tempo", "120", "--json"});
+        QVERIFY2(r.code == 0, r.error.constData());
+        const auto json = r.json();
+        QVERIFY(json["matched"].toInt() > 15);
+        QCOMPARE(json["note"].toArray().size(), json["matched"].toInt());
+        for (const char* key : {"unmatched_first", "unmatched_second", "offset_mean_ms", "offset_sd_ms",
+                                "offset_median_ms", "tuning_mean_cents", "tuning_sd_cents", "level_difference_db"})
+            QVERIFY2(json[key].isDouble(), key);
+        QVERIFY(!json["identical"].toBool());
+        const Ran copy = run({"double", path("close.wav"), path("second: mic.wav"), "--json"});
+        QVERIFY(copy.json()["identical"].toBool());
+        QCOMPARE(copy.json()["findings"].toArray()[0].toObject()["code"].toString(), QString("double.copy"));
     }
 };
 

@@ -1,0 +1,89 @@
+#include "cli/report.h"
+#include "core/advice/double_findings.h"
+#include "core/audio/audio_reader.h"
+#include "core/audio/resampler.h"
+#include "core/units/number_text.h"
+
+#include <fmt/format.h>
+
+namespace gristle::cli {
+
+using namespace core;
+
+namespace {
+
+struct Options {
+    std::string first, second;
+    double tempoBpm = 0.0, quarters = 4.0;
+    int channel = 0;
+};
+
+Result<std::vector<float>> mono(const std::string& file, int channel, int& rateHz)
+{
+    const auto chosen = chooseChannel(file, channel);
+    if (!chosen) return chosen.error();
+    auto read = readRecording(file);
+    if (!read) return read.error();
+    if (rateHz == 0) rateHz = read->sampleRateHz;
+    if (read->sampleRateHz != rateHz) *read = resampled(*read, rateHz);
+    const auto x = std::as_const(read->audio).channel(*chosen);
+    return std::vector<float>(x.begin(), x.end());
+}
+
+Result<Answer> answer(const Options& o, const Progress& progress)
+{
+    int rate = 0;
+    const auto first = mono(o.first, o.channel, rate);
+    if (!first) return first.error();
+    const auto second = mono(o.second, o.channel, rate);
+    if (!second) return second.error();
+    const auto take = comparePerformances(*first, *second, rate, progress);
+    if (!take) return take.error();
+    const double barS = o.tempoBpm > 0.0 ? 60.0 / o.tempoBpm * o.quarters : 0.0;
+    const auto findings = doubleFindings(*take, barS, o.second);
+    Json notes = Json::array();
+    for (const NotePair& n : take->notes)
+        notes.push_back({{"time_s", n.timeS}, {"offset_ms", n.offsetMs}, {"cents", orNull(n.cents)}, {"level_db", n.levelDb}});
+    Answer a;
+    a.json = {{"matched", take->notes.size()},
+              {"unmatched_first", take->unmatchedFirst},
+              {"unmatched_second", take->unmatchedSecond},
+              {"moved_ms", take->movedMs},
+              {"offset_mean_ms", take->offsetMeanMs},
+              {"offset_sd_ms", take->offsetSdMs},
+              {"offset_median_ms", take->offsetMedianMs},
+              {"tuning_mean_cents", orNull(take->tuningMeanCents)},
+              {"tuning_sd_cents", orNull(take->tuningSdCents)},
+              {"level_difference_db", take->levelDifferenceDb},
+              {"identical", take->isCopy},
+              {"note", notes},
+              {"findings", toJson(findings)}};
+    if (!take->isUnrelated)
+        a.text = fmt::format("{} notes in both, {} in the first alone, {} in the second alone\n"
+                             "offset {} ms (median {}, spread {}), tuning {} cents (spread {}), level {} dB\n",
+                             take->notes.size(), take->unmatchedFirst, take->unmatchedSecond,
+                             figureText(take->offsetMeanMs), figureText(take->offsetMedianMs),
+                             figureText(take->offsetSdMs), shown(take->tuningMeanCents), shown(take->tuningSdCents),
+                             figureText(take->levelDifferenceDb));
+    a.text += findingLines(findings);
+    return a;
+}
+
+} // namespace
+
+void addDouble(CLI::App& app, Job& job)
+{
+    auto o = std::make_shared<Options>();
+    CLI::App* command = app.add_subcommand("double", "Two performances of one part: do they make width?");
+    command->add_option("FIRST", o->first, "One side")->required();
+    command->add_option("SECOND", o->second, "The other side")->required();
+    command->add_option("--tempo", o->tempoBpm, "Quarter notes a minute: bars that stray are then told")
+        ->check(CLI::Range(20.0, 400.0));
+    command->add_option("--quarters", o->quarters, "Of a bar")->capture_default_str()->check(CLI::Range(1.0, 16.0));
+    command->add_option("--channel", o->channel, "Which channel of both, from 1")->check(CLI::Range(1, 64));
+    command->callback([o, &job] {
+        job = [o](const Surroundings& s) { return answer(*o, s.progress()); };
+    });
+}
+
+} // namespace gristle::cli

@@ -1,0 +1,113 @@
+#include "core/advice/double_findings.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <map>
+
+namespace gristle::core {
+
+namespace {
+
+constexpr double kStrayMs = 9.0, kStrayErrors = 4.0;
+constexpr double kSideMs = 6.0;    // heard as leaning to the earlier side
+constexpr double kTuningCents = 5.0; // over which two sides beat audibly
+constexpr double kMissedShare = 0.03;
+
+} // namespace
+
+std::vector<StrayBar> strayBars(const DoubleTake& take, double barS)
+{
+    std::vector<StrayBar> out;
+    if (barS <= 0.0 || take.notes.empty()) return out;
+    std::map<int, std::vector<double>> bars;
+    const double start = take.notes.front().timeS - 0.02; // a note that is a little early belongs to its bar
+    for (const NotePair& n : take.notes)
+        bars[int(std::floor((n.timeS - start) / barS))].push_back(n.offsetMs - take.offsetMedianMs);
+    // What is usual within a bar, so that one stray bar does not hide itself in the spread of all.
+    std::vector<double> spreads;
+    for (const auto& [bar, offsets] : bars) {
+        double mean = 0.0, sum = 0.0;
+        for (const double o : offsets) mean += o / double(offsets.size());
+        for (const double o : offsets) sum += (o - mean) * (o - mean);
+        if (offsets.size() > 2) spreads.push_back(std::sqrt(sum / double(offsets.size() - 1)));
+    }
+    if (spreads.empty()) return out;
+    std::ranges::nth_element(spreads, spreads.begin() + long(spreads.size() / 2));
+    const double usual = spreads[spreads.size() / 2];
+    for (const auto& [bar, offsets] : bars) {
+        if (offsets.size() < 3) continue;
+        double mean = 0.0;
+        for (const double o : offsets) mean += o / double(offsets.size());
+        if (std::abs(mean) > std::max(kStrayMs, kStrayErrors * usual / std::sqrt(double(offsets.size()))))
+            out.push_back({bar + 1, mean, int(offsets.size())});
+    }
+    return out;
+}
+
+std::vector<Finding> doubleFindings(const DoubleTake& take, double barS, const std::string& subject)
+{
+    std::vector<Finding> out;
+    const auto add = [&](Severity severity, const char* code, std::string title, std::string message, std::string remedy) {
+        out.push_back(makeFinding(severity, code, subject, std::move(title), std::move(message), std::move(remedy)));
+    };
+    if (take.isCopy) {
+        add(Severity::Fix, "double.copy", "A copy",
+            fmt::format("The second is the first again, {} ms later: a copy makes no width, and in mono it combs.",
+                        figureText(take.movedMs + take.offsetMedianMs)),
+            "Play it a second time");
+        return out;
+    }
+    if (take.isUnrelated) {
+        add(Severity::Stop, "double.unrelated", "Two different parts",
+            fmt::format("{} notes of one are in the other, and what sounds there is alike to {}: these are not two "
+                        "performances of one part.",
+                        take.notes.size(), figureText(take.likeness, 2)),
+            "Choose two takes of one part");
+        return out;
+    }
+    const double apart = std::max(take.offsetSdMs, std::abs(take.offsetMedianMs));
+    const auto told = [&](Severity severity, const char* code, const char* title, const char* meaning, const char* remedy) {
+        Finding f = makeFinding(severity, code, subject, title,
+                                fmt::format("The sides are {} ms apart (spread {} ms, median {} ms): {}.", figureText(apart),
+                                            figureText(take.offsetSdMs), figureText(take.offsetMedianMs), meaning),
+                                remedy);
+        f.measured = apart, f.target = 8.0, f.unit = "ms", f.low = 0.0, f.high = 45.0;
+        f.targetLow = 2.0, f.targetHigh = 15.0;
+        out.push_back(std::move(f));
+    };
+    switch (heardAs(take)) {
+    case DoubleHeard::One:
+        told(Severity::Fix, "double.one", "Heard as one", "too little to be heard as two", "Play it again, more freely");
+        break;
+    case DoubleHeard::Width: told(Severity::Note, "double.width", "It makes width", "heard as two that belong together", ""); break;
+    case DoubleHeard::Loose:
+        told(Severity::Fix, "double.loose", "Loose", "heard as untidy", "Play the bars again that stray, or move the side");
+        break;
+    case DoubleHeard::Flam:
+        told(Severity::Fix, "double.flam", "A flam", "heard as two strokes", "Play it again, or move the side");
+        break;
+    }
+    if (std::abs(take.offsetMedianMs) > kSideMs)
+        add(Severity::Fix, "double.side_late", take.offsetMedianMs > 0.0 ? "The second side drags" : "The second side rushes",
+            fmt::format("Its median is {} ms {}.", figureText(std::abs(take.offsetMedianMs)),
+                        take.offsetMedianMs > 0.0 ? "late" : "early"),
+            fmt::format("Move the side by {} ms", figureText(std::abs(take.offsetMedianMs))));
+    for (const StrayBar& b : strayBars(take, barS))
+        add(Severity::Fix, b.offsetMs > 0.0 ? "double.late_bar" : "double.early_bar",
+            fmt::format("Bar {} {}", b.bar, b.offsetMs > 0.0 ? "drags" : "rushes"),
+            fmt::format("Its {} notes are {} ms {} against the rest of the side.", b.notes,
+                        figureText(std::abs(b.offsetMs)), b.offsetMs > 0.0 ? "late" : "early"),
+            "Play that bar again, or move the phrase");
+    if (take.tuningMeanCents && std::abs(*take.tuningMeanCents) > kTuningCents)
+        add(Severity::Fix, "double.tuning", *take.tuningMeanCents > 0.0 ? "The second side is sharp" : "The second side is flat",
+            fmt::format("By {} cents on the mean.", figureText(std::abs(*take.tuningMeanCents))), "Tune, and play it again");
+    const auto left = take.unmatchedFirst + take.unmatchedSecond;
+    if (double(left) > std::max(1.0, kMissedShare * double(take.notes.size())))
+        add(Severity::Note, "double.missed", "Notes that one of them lacks",
+            fmt::format("{} are in the first alone, {} in the second alone.", take.unmatchedFirst, take.unmatchedSecond),
+            "Listen whether they were missed or meant");
+    return out;
+}
+
+} // namespace gristle::core

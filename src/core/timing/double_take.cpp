@@ -1,0 +1,347 @@
+#include "core/timing/double_take.h"
+
+#include "core/signal/fft.h"
+#include "core/signal/window.h"
+#include "core/timing/alignment.h"
+#include "core/timing/prediction.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+#include <numeric>
+
+namespace gristle::core {
+
+namespace {
+
+constexpr double kBandS = 0.15;    // two notes further apart are two
+constexpr double kLeftOver = 0.55; // costs as much as 66 ms
+constexpr double kWorthS = 0.12;   // a pair so far apart costs 1
+constexpr double kFewest = 0.5;    // of the notes of the shorter one
+constexpr double kLeastAlike = 0.7; // in sound, on the mean
+constexpr double kWorthMoving = 1.02;
+
+double median(std::vector<double> v)
+{
+    if (v.empty()) return 0.0;
+    std::ranges::nth_element(v, v.begin() + long(v.size() / 2));
+    const double upper = v[v.size() / 2];
+    if (v.size() % 2 == 1) return upper;
+    return 0.5 * (upper + *std::max_element(v.begin(), v.begin() + long(v.size() / 2)));
+}
+
+std::pair<double, double> meanAndSd(const std::vector<double>& v)
+{
+    if (v.empty()) return {0.0, 0.0};
+    const double mean = std::accumulate(v.begin(), v.end(), 0.0) / double(v.size());
+    double sum = 0.0;
+    for (const double x : v) sum += (x - mean) * (x - mean);
+    return {mean, v.size() > 1 ? std::sqrt(sum / double(v.size() - 1)) : 0.0};
+}
+
+/// What sounds for the 100 ms behind an onset: levels of thirds of an octave, their mean taken off, of length 1.
+using Sound = std::array<double, 20>;
+
+std::vector<Sound> soundsOf(std::span<const float> x, const std::vector<Onset>& onsets, double rateHz)
+{
+    const auto length = std::size_t(0.1 * rateHz);
+    RealFft fft(fastFftSize(length));
+    const auto window = hannWindow(length);
+    std::vector<Sound> out;
+    for (const Onset& o : onsets) {
+        std::ranges::fill(fft.time(), 0.0f);
+        const auto from = std::size_t((o.timeS + 0.005) * rateHz);
+        for (std::size_t i = 0; i < length && from + i < x.size(); ++i)
+            fft.time()[i] = float(window[i] * double(x[from + i]));
+        fft.forward();
+        Sound sound{};
+        const double perHz = double(fft.size()) / rateHz;
+        double mean = 0.0, norm = 0.0;
+        for (std::size_t b = 0; b < sound.size(); ++b) {
+            const double low = 70.0 * std::exp2(double(b) / 3.0), high = low * std::exp2(1.0 / 3.0);
+            double sum = 1e-12;
+            for (auto k = std::size_t(low * perHz); k <= std::size_t(high * perHz) && k < fft.spectrum().size(); ++k)
+                sum += double(std::norm(fft.spectrum()[k]));
+            sound[b] = std::log10(sum);
+            mean += sound[b] / double(sound.size());
+        }
+        for (double& v : sound) v -= mean, norm += v * v;
+        for (double& v : sound) v /= std::sqrt(norm) + 1e-12;
+        out.push_back(sound);
+    }
+    return out;
+}
+
+double likeness(const Sound& a, const Sound& b) { return std::inner_product(a.begin(), a.end(), b.begin(), 0.0); }
+
+/// Differences that many pairs of onsets share, to 10 ms, the most shared first, 50 ms apart at least; none among them.
+std::vector<double> sharedMoves(const std::vector<Onset>& a, const std::vector<Onset>& b)
+{
+    constexpr double kBinS = 0.01, kMostS = 60.0;
+    constexpr long kReach = 5; // as far as players wander
+    constexpr std::size_t kMost = 12;
+    std::map<long, double> votes;
+    for (const Onset& x : a)
+        for (const Onset& y : b)
+            if (std::abs(y.timeS - x.timeS) < kMostS) votes[std::lround((y.timeS - x.timeS) / kBinS)] += 1.0;
+    std::vector<std::pair<double, long>> ranked;
+    for (const auto& [bin, unused] : votes) {
+        double sum = 0.0;
+        for (long k = -kReach; k <= kReach; ++k)
+            if (const auto at = votes.find(bin + k); at != votes.end())
+                sum += at->second * (1.0 - double(std::abs(k)) / (kReach + 1));
+        ranked.emplace_back(sum, bin);
+    }
+    std::ranges::sort(ranked, std::greater{});
+    std::vector<double> out{0.0};
+    for (const auto& [sum, bin] : ranked) {
+        const double move = double(bin) * kBinS;
+        if (std::ranges::all_of(out, [&](double other) { return std::abs(other - move) > 0.05; })) out.push_back(move);
+        if (out.size() > kMost) break;
+    }
+    return out;
+}
+
+/// The pairs, in order.
+std::vector<std::pair<std::size_t, std::size_t>> paired(const std::vector<Onset>& a, const std::vector<Onset>& b, double moved)
+{
+    // cost[i][j] of the first i and j notes, only where j can meet i: rows of their own extent.
+    struct Row {
+        std::size_t from = 0;
+        std::vector<float> cost;
+        std::vector<char> step; ///< 0 both, 1 the first's is left, 2 the second's
+    };
+    std::vector<Row> rows(a.size() + 1);
+    const auto lowest = [&](std::size_t i) {
+        const double t = (i == 0 ? (a.empty() ? 0.0 : a[0].timeS) : a[i - 1].timeS) + moved - 4.0 * kBandS;
+        return std::size_t(std::ranges::lower_bound(b, t, {}, &Onset::timeS) - b.begin());
+    };
+    const auto highest = [&](std::size_t i) {
+        const double t = (i >= a.size() ? (a.empty() ? 0.0 : a.back().timeS) : a[i].timeS) + moved + 4.0 * kBandS;
+        return std::size_t(std::ranges::upper_bound(b, t, {}, &Onset::timeS) - b.begin());
+    };
+    const auto costAt = [&](const Row& row, std::size_t j) {
+        // Outside of a row, all that the second has before is left over.
+        if (j < row.from) return 1e9;
+        return j - row.from < row.cost.size() ? double(row.cost[j - row.from]) : 1e9;
+    };
+    for (std::size_t i = 0; i <= a.size(); ++i) {
+        Row& row = rows[i];
+        row.from = i == 0 ? 0 : std::max(rows[i - 1].from, std::min(lowest(i), b.size()));
+        const std::size_t to = i == a.size() ? b.size() : std::max(row.from, highest(i));
+        row.cost.assign(to - row.from + 1, 1e9f), row.step.assign(to - row.from + 1, 2);
+        for (std::size_t j = row.from; j <= to; ++j) {
+            double best = i == 0 && j == 0 ? 0.0 : 1e9;
+            char step = 2;
+            if (i > 0 && j > 0) {
+                const double apart = std::abs(b[j - 1].timeS - a[i - 1].timeS - moved);
+                const double c = costAt(rows[i - 1], j - 1) + (apart < kBandS ? apart / kWorthS : 1e9);
+                if (c < best) best = c, step = 0;
+            }
+            if (i > 0)
+                if (const double c = costAt(rows[i - 1], j) + kLeftOver; c < best) best = c, step = 1;
+            if (j > row.from)
+                if (const double c = costAt(row, j - 1) + kLeftOver; c < best) best = c, step = 2;
+            if (i > 0 && j == row.from && row.from > rows[i - 1].from && best > 1e8) {
+                best = costAt(rows[i - 1], rows[i - 1].from) + kLeftOver * double(1 + j - rows[i - 1].from), step = 1;
+            }
+            row.cost[j - row.from] = float(best), row.step[j - row.from] = step;
+        }
+    }
+    std::vector<std::pair<std::size_t, std::size_t>> out;
+    std::size_t i = a.size(), j = b.size();
+    while (i > 0 && j > 0) {
+        const Row& row = rows[i];
+        if (j < row.from || j - row.from >= row.step.size()) {
+            --j;
+            continue;
+        }
+        switch (row.step[j - row.from]) {
+        case 0: out.emplace_back(--i, --j); break;
+        case 1: --i; break;
+        default: --j;
+        }
+    }
+    std::ranges::reverse(out);
+    return out;
+}
+
+/// How an attack rises: the power of what the ringing strings do not foretell, a value each 0.25 ms, its fourth root so
+/// that the peak is not all.
+std::vector<double> attackOf(std::span<const float> x, double rateHz, double atS, double fromS, double toS)
+{
+    const auto step = std::size_t(0.00025 * rateHz);
+    const auto count = std::size_t((toS - fromS) / 0.00025);
+    const auto start = std::int64_t(std::llround((atS + fromS) * rateHz)) - std::int64_t(2 * step);
+    const auto from = std::size_t(std::max<std::int64_t>(0, start));
+    const auto error = predictionError(x, rateHz, from, from + (count + 4) * step);
+    std::vector<double> out(count);
+    for (std::size_t k = 0; k < count; ++k) {
+        double sum = 0.0;
+        for (std::size_t i = k * step; i < (k + 4) * step && i < error.size(); ++i) sum += error[i] * error[i]; // 1 ms
+        out[k] = std::pow(sum, 0.25);
+    }
+    return out;
+}
+
+/// What brings the second's attack onto the first's, beyond the difference of their onsets, s.
+double attackShift(std::span<const float> a, double atA, std::span<const float> b, double atB, double rateHz)
+{
+    constexpr double kFrom = -0.012, kTo = 0.030, kMost = 0.008, kBetter = 0.1;
+    const auto first = attackOf(a, rateHz, atA, kFrom, kTo), second = attackOf(b, rateHz, atB, kFrom - kMost, kTo + kMost);
+    const auto most = std::int64_t(kMost / 0.00025);
+    const double meanA = std::accumulate(first.begin(), first.end(), 0.0) / double(first.size());
+    double spread = 0.0;
+    for (const double v : first) spread += (v - meanA) * (v - meanA);
+    std::vector<double> scores;
+    for (std::int64_t s = -most; s <= most; ++s) {
+        double ab = 0.0, bb = 0.0, meanB = 0.0;
+        const auto from = std::size_t(most + s);
+        for (std::size_t k = 0; k < first.size(); ++k) meanB += second[from + k] / double(first.size());
+        for (std::size_t k = 0; k < first.size(); ++k) {
+            ab += (first[k] - meanA) * (second[from + k] - meanB);
+            bb += (second[from + k] - meanB) * (second[from + k] - meanB);
+        }
+        scores.push_back(bb > 0.0 ? ab / std::sqrt(bb) : 0.0);
+    }
+    const auto top = std::ranges::max_element(scores) - scores.begin();
+    if (top == 0 || top + 1 == std::ssize(scores)) return 0.0; // no peak: the onsets stand
+    if (scores[std::size_t(top)] < scores[std::size_t(most)] + kBetter * std::sqrt(spread)) return 0.0;
+    const double l = scores[std::size_t(top - 1)], m = scores[std::size_t(top)], r = scores[std::size_t(top + 1)];
+    const double bend = l - 2.0 * m + r;
+    return (double(top - most) + (bend < 0.0 ? 0.5 * (l - r) / bend : 0.0)) * 0.00025;
+}
+
+struct Partial {
+    double hz, power;
+};
+
+/// The strongest partials of a stretch, strongest first.
+std::vector<Partial> partialsOf(std::span<const float> x, double rateHz)
+{
+    constexpr std::size_t kMost = 14;
+    const std::size_t n = fastFftSize(4 * x.size());
+    RealFft fft(n);
+    const auto window = hannWindow(x.size());
+    std::ranges::fill(fft.time(), 0.0f);
+    for (std::size_t i = 0; i < x.size(); ++i) fft.time()[i] = float(window[i] * double(x[i]));
+    fft.forward();
+    const auto power = [&](std::size_t k) { return double(std::norm(fft.spectrum()[k])); };
+    std::vector<Partial> out;
+    const double perHz = double(n) / rateHz;
+    for (auto k = std::size_t(70.0 * perHz); k + 2 < fft.spectrum().size() && double(k) < 3000.0 * perHz; ++k) {
+        const double l = power(k - 1), m = power(k), r = power(k + 1);
+        if (!(m > l && m >= r)) continue;
+        // A parabola through the logarithms: four times padded, a Hann window's peak is one to a thousandth of a bin.
+        const double a = std::log(l + 1e-30), b = std::log(m), c = std::log(r + 1e-30);
+        out.push_back({(double(k) + 0.5 * (a - c) / (a - 2.0 * b + c)) / perHz, m});
+    }
+    std::ranges::sort(out, std::greater{}, &Partial::power);
+    if (out.size() > kMost) out.resize(kMost);
+    return out;
+}
+
+/// The second's pitch over the first's by partials that both have.
+std::optional<double> centsBetween(std::span<const float> a, std::span<const float> b, double rateHz)
+{
+    constexpr double kMostCents = 45.0, kWeakest = 0.003;
+    const auto first = partialsOf(a, rateHz), second = partialsOf(b, rateHz);
+    if (first.empty() || second.empty()) return std::nullopt;
+    std::vector<std::pair<double, double>> found; // cents, weight
+    for (const Partial& p : first) {
+        if (p.power < kWeakest * first.front().power) break;
+        const Partial* nearest = nullptr;
+        for (const Partial& q : second)
+            if (q.power > kWeakest * second.front().power &&
+                (!nearest || std::abs(std::log(q.hz / p.hz)) < std::abs(std::log(nearest->hz / p.hz))))
+                nearest = &q;
+        const double cents = nearest ? 1200.0 * std::log2(nearest->hz / p.hz) : 99.0;
+        // A cent is more hertz higher up, and so is told better there.
+        if (std::abs(cents) < kMostCents) found.emplace_back(cents, std::sqrt(std::sqrt(p.power * nearest->power)) * p.hz);
+    }
+    if (found.size() < 2) return std::nullopt;
+    std::ranges::sort(found);
+    double all = 0.0, sum = 0.0;
+    for (const auto& [cents, weight] : found) all += weight;
+    for (const auto& [cents, weight] : found)
+        if ((sum += weight) >= 0.5 * all) return cents;
+    return std::nullopt;
+}
+
+} // namespace
+
+Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<const float> second, double rateHz,
+                                       const Progress& progress)
+{
+    const auto a = findOnsets(first, rateHz);
+    progress.at(0.3);
+    const auto b = findOnsets(second, rateHz);
+    progress.at(0.6);
+    if (a.empty() || b.empty())
+        return Error{ErrorCode::OutOfRange,
+                     std::string("double: nobody plays in the ") + (a.empty() ? "first" : "second") + " recording",
+                     "choose two takes of one part"};
+    DoubleTake out;
+    // Where a part repeats itself, what sounds decides by which repetition the second is moved.
+    const auto soundsA = soundsOf(first, a, rateHz), soundsB = soundsOf(second, b, rateHz);
+    std::vector<std::pair<std::size_t, std::size_t>> pairs;
+    double moved = 0.0, best = -1.0, alike = 0.0;
+    for (const double move : sharedMoves(a, b)) {
+        auto these = paired(a, b, move);
+        double sum = 0.0;
+        for (const auto& [i, j] : these) sum += likeness(soundsA[i], soundsB[j]);
+        if (sum > best * kWorthMoving) best = sum, moved = move, alike = sum / double(these.size()), pairs = std::move(these);
+    }
+    out.movedMs = 1000.0 * moved;
+    out.unmatchedFirst = a.size() - pairs.size(), out.unmatchedSecond = b.size() - pairs.size();
+    out.isUnrelated = pairs.empty() || double(pairs.size()) < kFewest * double(std::min(a.size(), b.size())) || alike < kLeastAlike;
+    out.likeness = alike;
+    std::vector<double> offsets, cents, levels;
+    for (const auto& [i, j] : pairs) {
+        if (progress.stopped()) return Error{ErrorCode::Cancelled, "double: stopped", ""};
+        NotePair note;
+        note.timeS = a[i].timeS;
+        const double shift = attackShift(first, a[i].timeS, second, b[j].timeS, rateHz);
+        note.offsetMs = 1000.0 * (b[j].timeS - a[i].timeS - moved + shift);
+        note.levelDb = b[j].levelDbfs - a[i].levelDbfs;
+        // From 50 ms behind the onset until the next one, 300 ms at most.
+        const auto sounding = [&](std::span<const float> x, const std::vector<Onset>& all, std::size_t k) {
+            const double from = all[k].timeS + 0.05;
+            const double to = std::min({k + 1 < all.size() ? all[k + 1].timeS - 0.01 : from + 0.3, from + 0.3, double(x.size()) / rateHz});
+            const auto at = std::size_t(from * rateHz);
+            return to - from > 0.12 ? x.subspan(at, std::size_t((to - from) * rateHz)) : std::span<const float>();
+        };
+        auto sa = sounding(first, a, i), sb = sounding(second, b, j);
+        const std::size_t both = std::min(sa.size(), sb.size());
+        if (both > 0) note.cents = centsBetween(sa.first(both), sb.first(both), rateHz);
+        offsets.push_back(note.offsetMs), levels.push_back(note.levelDb);
+        if (note.cents) cents.push_back(*note.cents);
+        out.notes.push_back(note);
+    }
+    std::tie(out.offsetMeanMs, out.offsetSdMs) = meanAndSd(offsets);
+    out.offsetMedianMs = median(offsets);
+    out.levelDifferenceDb = median(levels);
+    if (!cents.empty()) {
+        const auto [mean, sd] = meanAndSd(cents);
+        out.tuningMeanCents = mean, out.tuningSdCents = sd;
+    }
+    // A copy: one performance by the correlation of the whole, which no second performance reaches.
+    const auto skip = std::int64_t(std::llround(moved * rateHz));
+    const auto x = first.subspan(std::size_t(std::max<std::int64_t>(0, -skip))),
+               y = second.subspan(std::size_t(std::max<std::int64_t>(0, skip)));
+    if (const auto met = alignTo(x, y, rateHz, 60.0); met && met->confidence >= 0.5) out.isCopy = true;
+    progress.at(1.0);
+    return out;
+}
+
+DoubleHeard heardAs(const DoubleTake& take)
+{
+    const double apart = std::max(take.offsetSdMs, std::abs(take.offsetMedianMs));
+    return take.isCopy || apart < 2.0 ? DoubleHeard::One
+           : apart <= 15.0            ? DoubleHeard::Width
+           : apart <= 30.0            ? DoubleHeard::Loose
+                                      : DoubleHeard::Flam;
+}
+
+} // namespace gristle::core

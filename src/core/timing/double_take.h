@@ -1,0 +1,48 @@
+#pragma once
+
+#include "core/timing/onsets.h"
+#include "core/units/progress.h"
+#include "core/units/result.h"
+
+#include <optional>
+#include <span>
+#include <vector>
+
+namespace gristle::core {
+
+/// A note that both performances have; a chord is one.
+struct NotePair {
+    double timeS = 0.0;    ///< its onset in the first
+    double offsetMs = 0.0; ///< of the second, later above 0, beyond what the whole is moved by
+    std::optional<double> cents; ///< of the second, higher above 0; none where too little of it sounds
+    double levelDb = 0.0;        ///< of the second over the first
+};
+
+/// Two performances of one part, note by note. Standard deviations over n - 1.
+struct DoubleTake {
+    std::vector<NotePair> notes;
+    std::size_t unmatchedFirst = 0, unmatchedSecond = 0;
+    double movedMs = 0.0; ///< that the second is later as a whole where it begins elsewhere; 0 within 150 ms
+    double offsetMeanMs = 0.0, offsetSdMs = 0.0, offsetMedianMs = 0.0;
+    std::optional<double> tuningMeanCents, tuningSdCents;
+    double levelDifferenceDb = 0.0; ///< median
+    bool isCopy = false;            ///< the second is the first, moved, scaled, turned over or filtered
+    double likeness = 0.0;          ///< of what sounds behind paired onsets, 1 where alike
+    bool isUnrelated = false;       ///< too few notes of one are in the other, or they sound otherwise
+};
+
+/// Onsets of both, paired in their order so that the sum of what each pair is apart and what is left over is least
+/// (dynamic programming, Sakoe and Chiba 1978, with a cost for a note that one of them lacks); the offset of each pair
+/// then by the correlation of how both attacks rise; tuning by the partials of both, each against its own, so that the
+/// strings' stiffness does not matter. Each one channel at the same rate.
+/// @error OutOfRange where one is silent or has no onset
+/// Cost: grows with the length, 60 s take less than 1 s.
+Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<const float> second, double rateHz,
+                                       const Progress& progress = {});
+
+/// What a spread of offsets is heard as.
+enum class DoubleHeard { One, Width, Loose, Flam };
+/// By the larger of the spread and the median's size: one below 2 ms, width to 15, loose to 30, flam above.
+DoubleHeard heardAs(const DoubleTake& take);
+
+} // namespace gristle::core
