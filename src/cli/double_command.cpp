@@ -43,7 +43,8 @@ Result<Answer> answer(const Options& o, const Progress& progress)
     const auto findings = doubleFindings(*take, barS, o.second);
     Json notes = Json::array();
     for (const NotePair& n : take->notes)
-        notes.push_back({{"time_s", n.timeS}, {"offset_ms", n.offsetMs}, {"cents", orNull(n.cents)}, {"level_db", n.levelDb}});
+        notes.push_back(
+            {{"time_s", n.timeS}, {"offset_ms", n.offsetMs}, {"cents", orNull(n.cents)}, {"level_db", n.levelDb}});
     Answer a;
     a.json = {{"matched", take->notes.size()},
               {"unmatched_first", take->unmatchedFirst},
@@ -59,12 +60,12 @@ Result<Answer> answer(const Options& o, const Progress& progress)
               {"note", notes},
               {"findings", toJson(findings)}};
     if (!take->isUnrelated)
-        a.text = fmt::format("{} notes in both, {} in the first alone, {} in the second alone\n"
-                             "offset {} ms (median {}, spread {}), tuning {} cents (spread {}), level {} dB\n",
-                             take->notes.size(), take->unmatchedFirst, take->unmatchedSecond,
-                             figureText(take->offsetMeanMs), figureText(take->offsetMedianMs),
-                             figureText(take->offsetSdMs), shown(take->tuningMeanCents), shown(take->tuningSdCents),
-                             figureText(take->levelDifferenceDb));
+        a.text =
+            fmt::format("{} notes in both, {} in the first alone, {} in the second alone\n"
+                        "offset {} ms (median {}, spread {}), tuning {} cents (spread {}), level {} dB\n",
+                        take->notes.size(), take->unmatchedFirst, take->unmatchedSecond, figureText(take->offsetMeanMs),
+                        figureText(take->offsetMedianMs), figureText(take->offsetSdMs), shown(take->tuningMeanCents),
+                        shown(take->tuningSdCents), figureText(take->levelDifferenceDb));
     a.text += findingLines(findings);
     return a;
 }
@@ -81,9 +82,7 @@ void addDouble(CLI::App& app, Job& job)
         ->check(CLI::Range(20.0, 400.0));
     command->add_option("--quarters", o->quarters, "Of a bar")->capture_default_str()->check(CLI::Range(1.0, 16.0));
     command->add_option("--channel", o->channel, "Which channel of both, from 1")->check(CLI::Range(1, 64));
-    command->callback([o, &job] {
-        job = [o](const Surroundings& s) { return answer(*o, s.progress()); };
-    });
+    command->callback([o, &job] { job = [o](const Surroundings& s) { return answer(*o, s.progress()); }; });
 }
 
 } // namespace gristle::cli

@@ -180,7 +180,8 @@ private slots:
         };
         const auto good = findingsOf(hand(9), part);
         QVERIFY(finds(good, "double.width"));
-        for (const char* code : {"double.late_bar", "double.early_bar", "double.side_late", "double.tuning", "double.missed"})
+        for (const char* code :
+             {"double.late_bar", "double.early_bar", "double.side_late", "double.tuning", "double.missed"})
             QVERIFY2(!finds(good, code), code);
         PlayingStyle late = hand(9);
         late.lateFromBeat = 24.0, late.lateToBeat = 28.0, late.lateMs = 20.0; // bar 7 of four quarters

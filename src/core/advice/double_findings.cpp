@@ -10,7 +10,7 @@ namespace gristle::core {
 namespace {
 
 constexpr double kStrayMs = 9.0, kStrayErrors = 4.0;
-constexpr double kSideMs = 6.0;    // heard as leaning to the earlier side
+constexpr double kSideMs = 6.0;      // heard as leaning to the earlier side
 constexpr double kTuningCents = 5.0; // over which two sides beat audibly
 constexpr double kMissedShare = 0.03;
 
@@ -48,7 +48,8 @@ std::vector<StrayBar> strayBars(const DoubleTake& take, double barS)
 std::vector<Finding> doubleFindings(const DoubleTake& take, double barS, const std::string& subject)
 {
     std::vector<Finding> out;
-    const auto add = [&](Severity severity, const char* code, std::string title, std::string message, std::string remedy) {
+    const auto add = [&](Severity severity, const char* code, std::string title, std::string message,
+                         std::string remedy) {
         out.push_back(makeFinding(severity, code, subject, std::move(title), std::move(message), std::move(remedy)));
     };
     if (take.isCopy) {
@@ -67,29 +68,36 @@ std::vector<Finding> doubleFindings(const DoubleTake& take, double barS, const s
         return out;
     }
     const double apart = std::max(take.offsetSdMs, std::abs(take.offsetMedianMs));
-    const auto told = [&](Severity severity, const char* code, const char* title, const char* meaning, const char* remedy) {
-        Finding f = makeFinding(severity, code, subject, title,
-                                fmt::format("The sides are {} ms apart (spread {} ms, median {} ms): {}.", figureText(apart),
-                                            figureText(take.offsetSdMs), figureText(take.offsetMedianMs), meaning),
-                                remedy);
+    const auto told = [&](Severity severity, const char* code, const char* title, const char* meaning,
+                          const char* remedy) {
+        Finding f =
+            makeFinding(severity, code, subject, title,
+                        fmt::format("The sides are {} ms apart (spread {} ms, median {} ms): {}.", figureText(apart),
+                                    figureText(take.offsetSdMs), figureText(take.offsetMedianMs), meaning),
+                        remedy);
         f.measured = apart, f.target = 8.0, f.unit = "ms", f.low = 0.0, f.high = 45.0;
         f.targetLow = 2.0, f.targetHigh = 15.0;
         out.push_back(std::move(f));
     };
     switch (heardAs(take)) {
     case DoubleHeard::One:
-        told(Severity::Fix, "double.one", "Heard as one", "too little to be heard as two", "Play it again, more freely");
+        told(Severity::Fix, "double.one", "Heard as one", "too little to be heard as two",
+             "Play it again, more freely");
         break;
-    case DoubleHeard::Width: told(Severity::Note, "double.width", "It makes width", "heard as two that belong together", ""); break;
+    case DoubleHeard::Width:
+        told(Severity::Note, "double.width", "It makes width", "heard as two that belong together", "");
+        break;
     case DoubleHeard::Loose:
-        told(Severity::Fix, "double.loose", "Loose", "heard as untidy", "Play the bars again that stray, or move the side");
+        told(Severity::Fix, "double.loose", "Loose", "heard as untidy",
+             "Play the bars again that stray, or move the side");
         break;
     case DoubleHeard::Flam:
         told(Severity::Fix, "double.flam", "A flam", "heard as two strokes", "Play it again, or move the side");
         break;
     }
     if (std::abs(take.offsetMedianMs) > kSideMs)
-        add(Severity::Fix, "double.side_late", take.offsetMedianMs > 0.0 ? "The second side drags" : "The second side rushes",
+        add(Severity::Fix, "double.side_late",
+            take.offsetMedianMs > 0.0 ? "The second side drags" : "The second side rushes",
             fmt::format("Its median is {} ms {}.", figureText(std::abs(take.offsetMedianMs)),
                         take.offsetMedianMs > 0.0 ? "late" : "early"),
             fmt::format("Move the side by {} ms", figureText(std::abs(take.offsetMedianMs))));
@@ -100,12 +108,15 @@ std::vector<Finding> doubleFindings(const DoubleTake& take, double barS, const s
                         figureText(std::abs(b.offsetMs)), b.offsetMs > 0.0 ? "late" : "early"),
             "Play that bar again, or move the phrase");
     if (take.tuningMeanCents && std::abs(*take.tuningMeanCents) > kTuningCents)
-        add(Severity::Fix, "double.tuning", *take.tuningMeanCents > 0.0 ? "The second side is sharp" : "The second side is flat",
-            fmt::format("By {} cents on the mean.", figureText(std::abs(*take.tuningMeanCents))), "Tune, and play it again");
+        add(Severity::Fix, "double.tuning",
+            *take.tuningMeanCents > 0.0 ? "The second side is sharp" : "The second side is flat",
+            fmt::format("By {} cents on the mean.", figureText(std::abs(*take.tuningMeanCents))),
+            "Tune, and play it again");
     const auto left = take.unmatchedFirst + take.unmatchedSecond;
     if (double(left) > std::max(1.0, kMissedShare * double(take.notes.size())))
         add(Severity::Note, "double.missed", "Notes that one of them lacks",
-            fmt::format("{} are in the first alone, {} in the second alone.", take.unmatchedFirst, take.unmatchedSecond),
+            fmt::format("{} are in the first alone, {} in the second alone.", take.unmatchedFirst,
+                        take.unmatchedSecond),
             "Listen whether they were missed or meant");
     return out;
 }

@@ -15,10 +15,10 @@ namespace gristle::core {
 
 namespace {
 
-constexpr double kBandS = 0.15;    // two notes further apart are two
-constexpr double kLeftOver = 0.55; // costs as much as 66 ms
-constexpr double kWorthS = 0.12;   // a pair so far apart costs 1
-constexpr double kFewest = 0.5;    // of the notes of the shorter one
+constexpr double kBandS = 0.15;     // notes further apart are no pair
+constexpr double kLeftOver = 0.55;  // costs as much as 66 ms
+constexpr double kWorthS = 0.12;    // a pair so far apart costs 1
+constexpr double kFewest = 0.5;     // of the notes of the shorter one
 constexpr double kLeastAlike = 0.7; // in sound, on the mean
 constexpr double kWorthMoving = 1.02;
 
@@ -104,7 +104,8 @@ std::vector<double> sharedMoves(const std::vector<Onset>& a, const std::vector<O
 }
 
 /// The pairs, in order.
-std::vector<std::pair<std::size_t, std::size_t>> paired(const std::vector<Onset>& a, const std::vector<Onset>& b, double moved)
+std::vector<std::pair<std::size_t, std::size_t>> paired(const std::vector<Onset>& a, const std::vector<Onset>& b,
+                                                        double moved)
 {
     // cost[i][j] of the first i and j notes, only where j can meet i: rows of their own extent.
     struct Row {
@@ -189,7 +190,8 @@ std::vector<double> attackOf(std::span<const float> x, double rateHz, double atS
 double attackShift(std::span<const float> a, double atA, std::span<const float> b, double atB, double rateHz)
 {
     constexpr double kFrom = -0.012, kTo = 0.030, kMost = 0.008, kBetter = 0.1;
-    const auto first = attackOf(a, rateHz, atA, kFrom, kTo), second = attackOf(b, rateHz, atB, kFrom - kMost, kTo + kMost);
+    const auto first = attackOf(a, rateHz, atA, kFrom, kTo),
+               second = attackOf(b, rateHz, atB, kFrom - kMost, kTo + kMost);
     const auto most = std::int64_t(kMost / 0.00025);
     const double meanA = std::accumulate(first.begin(), first.end(), 0.0) / double(first.size());
     double spread = 0.0;
@@ -258,7 +260,8 @@ std::optional<double> centsBetween(std::span<const float> a, std::span<const flo
                 nearest = &q;
         const double cents = nearest ? 1200.0 * std::log2(nearest->hz / p.hz) : 99.0;
         // A cent is more hertz higher up, and so is told better there.
-        if (std::abs(cents) < kMostCents) found.emplace_back(cents, std::sqrt(std::sqrt(p.power * nearest->power)) * p.hz);
+        if (std::abs(cents) < kMostCents)
+            found.emplace_back(cents, std::sqrt(std::sqrt(p.power * nearest->power)) * p.hz);
     }
     if (found.size() < 2) return std::nullopt;
     std::ranges::sort(found);
@@ -291,11 +294,13 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         auto these = paired(a, b, move);
         double sum = 0.0;
         for (const auto& [i, j] : these) sum += likeness(soundsA[i], soundsB[j]);
-        if (sum > best * kWorthMoving) best = sum, moved = move, alike = sum / double(these.size()), pairs = std::move(these);
+        if (sum > best * kWorthMoving)
+            best = sum, moved = move, alike = sum / double(these.size()), pairs = std::move(these);
     }
     out.movedMs = 1000.0 * moved;
     out.unmatchedFirst = a.size() - pairs.size(), out.unmatchedSecond = b.size() - pairs.size();
-    out.isUnrelated = pairs.empty() || double(pairs.size()) < kFewest * double(std::min(a.size(), b.size())) || alike < kLeastAlike;
+    out.isUnrelated =
+        pairs.empty() || double(pairs.size()) < kFewest * double(std::min(a.size(), b.size())) || alike < kLeastAlike;
     out.likeness = alike;
     std::vector<double> offsets, cents, levels;
     for (const auto& [i, j] : pairs) {
@@ -308,7 +313,8 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         // From 50 ms behind the onset until the next one, 300 ms at most.
         const auto sounding = [&](std::span<const float> x, const std::vector<Onset>& all, std::size_t k) {
             const double from = all[k].timeS + 0.05;
-            const double to = std::min({k + 1 < all.size() ? all[k + 1].timeS - 0.01 : from + 0.3, from + 0.3, double(x.size()) / rateHz});
+            const double to = std::min(
+                {k + 1 < all.size() ? all[k + 1].timeS - 0.01 : from + 0.3, from + 0.3, double(x.size()) / rateHz});
             const auto at = std::size_t(from * rateHz);
             return to - from > 0.12 ? x.subspan(at, std::size_t((to - from) * rateHz)) : std::span<const float>();
         };

@@ -12,8 +12,8 @@ namespace gristle::core {
 
 /// A note that both performances have; a chord is one.
 struct NotePair {
-    double timeS = 0.0;    ///< its onset in the first
-    double offsetMs = 0.0; ///< of the second, later above 0, beyond what the whole is moved by
+    double timeS = 0.0;          ///< its onset in the first
+    double offsetMs = 0.0;       ///< of the second, later above 0, beyond what the whole is moved by
     std::optional<double> cents; ///< of the second, higher above 0; none where too little of it sounds
     double levelDb = 0.0;        ///< of the second over the first
 };

@@ -15,7 +15,7 @@ namespace {
 
 constexpr double kHopS = 0.004;
 constexpr double kWindowS = 0.021;
-constexpr int kBack = 3;               // frames that a rise is measured over
+constexpr int kBack = 3; // frames that a rise is measured over
 constexpr double kLowHz = 90.0, kHighHz = 14000.0;
 constexpr double kBandsAnOctave = 10.0;
 constexpr double kApartS = 0.045; // a strum is one
@@ -27,7 +27,7 @@ constexpr double kUnderLoudestDb = -42.0; // softer than that is no note but a n
 
 struct Frames {
     std::size_t count = 0;
-    std::vector<float> rise; ///< mean over the bands, in units of log10 of power
+    std::vector<float> rise;  ///< mean over the bands, in units of log10 of power
     std::vector<float> level; ///< power of the window
 };
 
@@ -150,7 +150,8 @@ std::vector<Onset> findOnsets(std::span<const float> x, double rateHz)
         const double rise = double(frames.rise[f]);
         if (rise < kThreshold || rise < double(frames.rise[f - 1]) || rise < double(frames.rise[f + 1])) continue;
         const std::size_t from = f > ahead ? f - ahead : 0, to = std::min(frames.count, f + ahead + 1);
-        if (*std::max_element(frames.rise.begin() + long(from), frames.rise.begin() + long(to)) > frames.rise[f]) continue;
+        if (*std::max_element(frames.rise.begin() + long(from), frames.rise.begin() + long(to)) > frames.rise[f])
+            continue;
         const double threshold = kThreshold + kOverUsual * usual(f);
         if (rise < threshold) continue;
         Onset o;

@@ -8,18 +8,18 @@ namespace gristle::core {
 /// The beginning of a note or of a strummed chord.
 struct Onset {
     double timeS = 0.0;
-    double strength = 0.0; ///< of its rise over what sounded before, 1 at the threshold
-    double sharpDb = 0.0;  ///< by how much the prediction's error rises
+    double strength = 0.0;  ///< of its rise over what sounded before, 1 at the threshold
+    double sharpDb = 0.0;   ///< by how much the prediction's error rises
     double levelDbfs = 0.0; ///< RMS of the 60 ms behind it, AES17
 };
 
-/// Onsets of a guitar: plucked, muted, strummed, driven, with one setting for all. Coarsely by how much the levels of 70
-/// bands rise over the strongest of their neighbours 10 ms before (a bend moves within them, a new note does not),
+/// Onsets of a guitar: plucked, muted, strummed, driven, with one setting for all. Coarsely by how much the levels of
+/// 70 bands rise over the strongest of their neighbours 10 ms before (a bend moves within them, a new note does not),
 /// against what is usual around; a chord that is strummed within 45 ms is one. Then finely, where the error of a linear
 /// prediction by what sounded before changes its power, by the likelihood ratio of two variances.
 /// Sources: Boeck and Widmer 2013, Maximum filter vibrato suppression for onset detection (the rise); Bello et al.
-/// 2005, A tutorial on onset detection in music signals (prediction errors); Basseville and Nikiforov 1993, Detection of
-/// abrupt changes, ch. 2 (the ratio).
+/// 2005, A tutorial on onset detection in music signals (prediction errors); Basseville and Nikiforov 1993, Detection
+/// of abrupt changes, ch. 2 (the ratio).
 /// @return in the order of time; none of silence
 /// Cost: grows with the length, about 0.4 % of real time at 48 kHz.
 std::vector<Onset> findOnsets(std::span<const float> mono, double rateHz);
