@@ -46,22 +46,26 @@ void ComparePlot::drawStill(QPainter& p)
         p.drawLine(area.point(50.0, 0.0), area.point(16000.0, 0.0));
     }
     static constexpr Qt::PenStyle kStyles[] = {Qt::SolidLine, Qt::DashLine, Qt::DotLine, Qt::DashDotLine};
+    // Four kinds of line, then the same in a fainter ink.
+    const auto penOf = [](std::size_t i) {
+        return QPen(ink(i == 0 ? Token::Act : i < 4 ? Token::Ink : Token::Ink3), i == 0 ? 2.4 : 1.5, kStyles[i % 4]);
+    };
     p.setClipRect(area.rect.adjusted(0, -1, 0, 1));
     for (std::size_t i = curves_.size(); i-- > 0;) { // the chosen one on top
         QPolygonF line;
         for (const ResponsePoint& r : curves_[i].points)
             if (r.hz >= 50.0 && r.hz <= 16000.0) line << QPointF(area.x.at(r.hz), area.y.at(r.db));
-        p.setPen(QPen(ink(i == 0 ? Token::Act : Token::Ink), i == 0 ? 2.4 : 1.5, kStyles[i % 4]));
+        p.setPen(penOf(i));
         p.drawPolyline(line);
     }
     p.setClipping(false);
-    double x = area.rect.left() + 8;
-    const double y = area.rect.bottom() - 9;
+    // The names in rows from the bottom up, the first ones lowest.
+    double x = area.rect.left() + 8, y = area.rect.bottom() - 9;
     for (std::size_t i = 0; i < curves_.size(); ++i) {
         const QString name = p.fontMetrics().elidedText(curves_[i].name, Qt::ElideMiddle, 170);
         const double wide = 44 + p.fontMetrics().horizontalAdvance(name);
-        if (x + wide > area.rect.right()) break;
-        p.setPen(QPen(ink(i == 0 ? Token::Act : Token::Ink), i == 0 ? 2.4 : 1.5, kStyles[i % 4]));
+        if (x + wide > area.rect.right()) x = area.rect.left() + 8, y -= 16;
+        p.setPen(penOf(i));
         p.drawLine(QPointF(x, y), QPointF(x + 24, y));
         drawLabel(p, {x + 29, y}, name, Qt::AlignLeft | Qt::AlignVCenter, ink(Token::Ink), area.rect);
         x += wide;

@@ -14,7 +14,7 @@ public:
         QString name;
         std::vector<core::ResponsePoint> points;
     };
-    /// @param curves  the first one is the chosen one; at most four
+    /// @param curves  the first one is the chosen one
     void setCurves(const QString& zeroName, std::vector<Curve> curves);
 
 protected:

@@ -12,7 +12,7 @@ using namespace core;
 
 namespace {
 
-constexpr std::size_t kMostCompared = 3;
+constexpr std::size_t kMostCompared = 11; // more curves than that nobody reads
 
 } // namespace
 
@@ -57,6 +57,12 @@ void ImpulseList::look()
     endResetModel();
 }
 
+bool ImpulseList::isShown(const QModelIndex& index) const
+{
+    const auto row = std::size_t(index.row());
+    return index.isValid() && row < shown_.size() && shown_[row] < library_.cards().size();
+}
+
 int ImpulseList::rowOf(const std::string& file) const
 {
     const auto at = std::ranges::find_if(shown_, [&](std::size_t i) { return library_.cards()[i].file == file; });
@@ -67,7 +73,7 @@ int ImpulseList::rowCount(const QModelIndex& parent) const { return parent.isVal
 
 QVariant ImpulseList::data(const QModelIndex& index, int role) const
 {
-    if (!index.isValid() || std::size_t(index.row()) >= shown_.size()) return {};
+    if (!isShown(index)) return {};
     const std::size_t at = cardOf(index.row());
     const ImpulseCard& card = library_.cards()[at];
     const auto tags = [&] {
@@ -115,7 +121,7 @@ QVariant ImpulseList::headerData(int section, Qt::Orientation orientation, int r
 Qt::ItemFlags ImpulseList::flags(const QModelIndex& index) const
 {
     Qt::ItemFlags out = Qt::ItemIsSelectable | Qt::ItemIsEnabled;
-    if (!index.isValid() || !library_.cards()[cardOf(index.row())].isImpulse()) return out;
+    if (!isShown(index) || !library_.cards()[cardOf(index.row())].isImpulse()) return out;
     if (index.column() == kName) out |= Qt::ItemIsUserCheckable;
     if (index.column() == kTags) out |= Qt::ItemIsEditable;
     return out;
@@ -123,7 +129,7 @@ Qt::ItemFlags ImpulseList::flags(const QModelIndex& index) const
 
 bool ImpulseList::setData(const QModelIndex& index, const QVariant& value, int role)
 {
-    if (!index.isValid()) return false;
+    if (!isShown(index)) return false;
     const std::size_t at = cardOf(index.row());
     if (index.column() == kTags && role == Qt::EditRole) {
         library_.setTags(at, value.toString().split(',', Qt::SkipEmptyParts));
@@ -143,6 +149,7 @@ bool ImpulseList::setData(const QModelIndex& index, const QVariant& value, int r
 void ResponseDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const
 {
     QStyledItemDelegate::paint(p, option, index); // the ground of a chosen row
+    if (!list_.isShown(index)) return;
     const ImpulseCard& card = library_.cards()[list_.cardOf(index.row())];
     const QRectF area = QRectF(option.rect).adjusted(4, 3, -8, -3);
     p->save();

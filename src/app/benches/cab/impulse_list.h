@@ -16,6 +16,7 @@ public:
     void setSearch(const QString& words);
     void setDuplicatesHidden(bool hidden);
 
+    bool isShown(const QModelIndex& index) const; ///< a row of now, whose card is there
     std::size_t cardOf(int row) const { return shown_[std::size_t(row)]; }
     int rowOf(const std::string& file) const; ///< -1 where it is not shown
     /// Files that are compared besides the chosen one.

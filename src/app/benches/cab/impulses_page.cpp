@@ -295,8 +295,9 @@ AuditionRequest ImpulsesPage::audition() const
     if (!card) return {};
     std::vector<HeardImpulse> heard{
         {shortName(card->file), library_.pathOf(list_->cardOf(table_->currentIndex().row())), {}}};
+    constexpr std::size_t kMostHeard = 4;
     for (const std::string& file : list_->compared())
-        if (file != card->file)
+        if (file != card->file && heard.size() < kMostHeard)
             heard.push_back({shortName(file), std::filesystem::path(library_.folder().toStdString()) / file, {}});
     return hearImpulses(session(), heard);
 }

@@ -160,6 +160,7 @@ Result<MakePage::Made> MakePage::madeOf(const ImpulseRecipe& recipe)
     auto edited = editImpulse(blend->sum, recipe.edit);
     if (!edited) return edited.error();
     Made out;
+    out.recipe = recipe;
     out.response = smoothedResponse(edited->impulse.audio.channel(0), edited->impulse.sampleRateHz);
     out.impulse = std::move(*edited);
     out.alignedSamples = blend->alignedSamples;
@@ -272,8 +273,9 @@ void MakePage::changeRow(int row, int column)
 
 void MakePage::tell()
 {
-    for (auto* b : {keep_, intoRig_, write_}) b->setEnabled(made_.has_value());
-    intoRig_->setEnabled(made_ && session().isOpen() && session().layer());
+    const bool isReady = made_ && !make_.isBusy(); // what is shown is what is asked for
+    for (auto* b : {keep_, intoRig_, write_}) b->setEnabled(isReady);
+    intoRig_->setEnabled(isReady && session().isOpen() && session().layer());
     if (!trouble_.isEmpty()) {
         sentence_->setText(trouble_);
         plot_->setCurves({}, {});
@@ -285,29 +287,29 @@ void MakePage::tell()
         plot_->setCurves({}, {});
         return;
     }
-    const QString first = nameOf(recipe_.parts.front());
+    const QString first = nameOf(made_->recipe.parts.front());
     sentence_->setText(
         tr("Against %1 alone: %2.")
             .arg(first, QString::fromStdString(differenceWords(differenceOf(made_->response, made_->parts.front())))));
     std::vector<ComparePlot::Curve> curves;
     curves.push_back({tr("together"), differenceOf(made_->response, made_->parts.front())});
-    for (std::size_t i = 1; i < std::min<std::size_t>(4, made_->parts.size()); ++i)
-        curves.push_back({nameOf(recipe_.parts[i]), differenceOf(made_->parts[i], made_->parts.front())});
+    for (std::size_t i = 1; i < made_->parts.size(); ++i)
+        curves.push_back({nameOf(made_->recipe.parts[i]), differenceOf(made_->parts[i], made_->parts.front())});
     plot_->setCurves(first, std::move(curves));
 }
 
 QString MakePage::recipeText() const
 {
     QStringList parts;
-    for (const BlendPart& p : recipe_.parts)
+    for (const BlendPart& p : made_->recipe.parts)
         parts << QString::fromStdString(fmt::format("{} {:g} dB, {:g} samples later{}{}", p.file.filename().string(),
                                                     p.gainDb, p.delaySamples, p.invert ? ", turned over" : "",
                                                     p.side == BlendSide::Left    ? ", left"
                                                     : p.side == BlendSide::Right ? ", right"
                                                                                  : ""));
-    const ImpulseEdit& e = recipe_.edit;
+    const ImpulseEdit& e = made_->recipe.edit;
     QStringList edits;
-    if (recipe_.align) edits << tr("brought together");
+    if (made_->recipe.align) edits << tr("brought together");
     if (e.trim) edits << tr("trimmed");
     if (e.lengthMs > 0.0) edits << tr("%1 ms long").arg(e.lengthMs);
     if (e.minimumPhase) edits << tr("minimum phase");
@@ -322,7 +324,7 @@ void MakePage::keep(bool intoRig)
 {
     if (!made_ || !session().isOpen()) return;
     QString name = name_->text().trimmed();
-    if (name.isEmpty()) name = tr("%1 and more").arg(nameOf(recipe_.parts.front()));
+    if (name.isEmpty()) name = tr("%1 and more").arg(nameOf(made_->recipe.parts.front()));
     const auto kept = session().addImpulse(made_->impulse.impulse, name, recipeText());
     if (!kept) return tellFailure(kept.error());
     session().note("impulse", tr("Impulse %1 made of %2").arg(QString::fromStdString(*kept), recipeText()));
@@ -342,16 +344,16 @@ void MakePage::findings(FindingsPanel& panel) const
                             "Make it longer, or let the low cut take what is below"));
         // Parts that work against each other, where each by itself is strong.
         double worst = 0.0, hz = 0.0;
-        for (std::size_t i = 0; i < made_->response.size() && recipe_.parts.size() > 1; ++i) {
+        for (std::size_t i = 0; i < made_->response.size() && made_->recipe.parts.size() > 1; ++i) {
             double powers = 0.0;
             for (std::size_t p = 0; p < made_->parts.size(); ++p)
                 if (i < made_->parts[p].size())
-                    powers += std::pow(10.0, 0.1 * (made_->parts[p][i].db + recipe_.parts[p].gainDb));
+                    powers += std::pow(10.0, 0.1 * (made_->parts[p][i].db + made_->recipe.parts[p].gainDb));
             const double loss = 10.0 * std::log10(powers) - (made_->response[i].db - made_->impulse.gainDb);
             if (made_->response[i].hz > 70.0 && made_->response[i].hz < 6000.0 && loss > worst)
                 worst = loss, hz = made_->response[i].hz;
         }
-        if (worst > 6.0 && !recipe_.align)
+        if (worst > 6.0 && !made_->recipe.align)
             out.push_back(makeFinding(Severity::Fix, "impulse.cancel", "sum", "They work against each other",
                                       fmt::format("At {} Hz the sum is {} dB under what they have by themselves.",
                                                   figureText(hz, 0), figureText(worst)),

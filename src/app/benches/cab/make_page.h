@@ -33,13 +33,14 @@ public:
 private:
     /// What the recipe makes, with what its parts are by themselves.
     struct Made {
+        core::ImpulseRecipe recipe; ///< that it is of; the one in hand may have gone on
         core::EditedImpulse impulse;
         std::vector<core::ResponsePoint> response;
         std::vector<std::vector<core::ResponsePoint>> parts;
         std::vector<double> alignedSamples;
     };
     static core::Result<Made> madeOf(const core::ImpulseRecipe& recipe);
-    QString recipeText() const;
+    QString recipeText() const; ///< of what is made
     void build();
     void change();
     void fillTable();

@@ -417,7 +417,7 @@ void SweepPage::tell()
 {
     std::vector<ComparePlot::Curve> curves;
     if (run_)
-        for (std::size_t i = 0; i < of_.size() && curves.size() < 4; ++i)
+        for (std::size_t i = 0; i < of_.size(); ++i)
             if (run_->set.each[i]) {
                 auto points = smoothedResponse(run_->set.each[i]->impulse.audio.channel(0),
                                                run_->set.each[i]->impulse.sampleRateHz);
