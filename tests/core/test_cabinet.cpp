@@ -316,6 +316,22 @@ private slots:
         QVERIFY(less.spillDb < s.spillDb - 2.0);
     }
 
+    /// A small flat source of 98 dB at 1 m with 1 W, by the table of A weights in IEC 61672-1; half as far 6 dB more,
+    /// ten times the watts 10 dB more.
+    void soundPressureByTheTable()
+    {
+        Setting setting{piston(0.005), kNoRoom};
+        setting.cabinet.cone.resonanceHz = 5.0, setting.cabinet.cone.resonanceQ = 0.7;
+        const double weights[] = {-22.5, -19.1, -16.1, -13.4, -10.9, -8.6, -6.6, -4.8, -3.2, -1.9,
+                                  -0.8,  0.0,   0.6,   1.0,   1.2,   1.3,  1.2,  1.0,  0.5,  -0.1}; // 80 Hz to 6.3 kHz
+        double mean = 0.0;
+        for (const double w : weights) mean += std::pow(10.0, w / 10.0) / std::size(weights);
+        const double expected = 98.0 + 10.0 * std::log10(mean), found = soundPressureDb(setting, {1.0, 0.0, 0.0}, 1.0);
+        QVERIFY2(std::abs(found - expected) < 0.3, qPrintable(QString("%1 for %2").arg(found).arg(expected)));
+        QVERIFY(std::abs(soundPressureDb(setting, {0.5, 0.0, 0.0}, 1.0) - found - 6.02) < 0.05);
+        QVERIFY(std::abs(soundPressureDb(setting, {1.0, 0.0, 0.0}, 10.0) - found - 10.0) < 1e-9);
+    }
+
     /// Polarity, gain and delay of a row are what they say.
     void rowsOfATable()
     {

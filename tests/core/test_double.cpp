@@ -201,6 +201,17 @@ private slots:
         QVERIFY(finds(findingsOf(hand(9), missing), "double.missed"));
     }
 
+    /// A side at half the level is 6.02 dB under what it was.
+    void levelBetweenSides()
+    {
+        const auto a = played(rhythmRiff(3), 120.0, hand(5)).volts;
+        auto b = played(rhythmRiff(3), 120.0, hand(9)).volts;
+        const double before = comparePerformances(a, b, kRate)->levelDifferenceDb;
+        for (float& v : b) v *= 0.5f;
+        const double after = comparePerformances(a, b, kRate)->levelDifferenceDb;
+        QVERIFY2(std::abs(after - before + 6.0206) < 0.05, qPrintable(QString::number(after - before)));
+    }
+
     /// A copy is one, moved, turned over, scaled and filtered; the part played again is none.
     void copies()
     {
