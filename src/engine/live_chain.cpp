@@ -7,7 +7,7 @@
 namespace gristle::engine {
 
 LiveChain::LiveChain(Recorder& recorder, double rateHz)
-    : recorder_(recorder), heard_(Recorder::kMostChannels, std::vector<float>(kMostFrames)),
+    : recorder_(recorder), transport_(rateHz), heard_(Recorder::kMostChannels, std::vector<float>(kMostFrames)),
       gainStep_(1.0 / (0.02 * rateHz)), rateHz_(rateHz)
 {
     for (auto* sides : {voice_, sum_})
@@ -44,6 +44,7 @@ std::size_t LiveChain::latency() const noexcept
 
 void LiveChain::take(const float* const* inputs, std::size_t channels, std::size_t frames, bool lost) noexcept
 {
+    transport_.begin(recorder_.frames());
     recorder_.take(inputs, channels, frames, lost);
     if (const std::size_t tapped = tapInput_.load(); tapped < channels)
         for (std::size_t i = 0; i < frames; ++i) tap_.push(inputs[tapped][i]);
@@ -91,25 +92,6 @@ void LiveChain::addTone(float* left, float* right, std::size_t frames) noexcept
     }
 }
 
-/// A short sine with soft edges.
-void LiveChain::addClick(float* left, float* right, std::size_t frames) noexcept
-{
-    const std::size_t every = click_.load();
-    if (every == 0) {
-        sinceClick_ = 0;
-        return;
-    }
-    constexpr double kClickS = 0.03, kClickHz = 1500.0, kClickPeak = 0.1, kPi = std::numbers::pi;
-    const double length = kClickS * rateHz_;
-    for (std::size_t i = 0; i < frames; ++i, sinceClick_ = sinceClick_ + 1 >= every ? 0 : sinceClick_ + 1) {
-        if (double(sinceClick_) >= length) continue;
-        const double edge = std::sin(kPi * double(sinceClick_) / length);
-        const auto x = float(kClickPeak * edge * edge * std::sin(2.0 * kPi * kClickHz * double(sinceClick_) / rateHz_));
-        left[i] += x;
-        right[i] += x;
-    }
-}
-
 void LiveChain::add(float* left, float* right, std::size_t frames) noexcept
 {
     LiveProgram* const wanted = wanted_.load();
@@ -134,7 +116,7 @@ void LiveChain::add(float* left, float* right, std::size_t frames) noexcept
         right[i] += gain * sum_[1][i];
     }
     addTone(left, right, frames);
-    addClick(left, right, frames);
+    transport_.add(left, right, frames);
 }
 
 } // namespace gristle::engine

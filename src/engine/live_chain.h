@@ -4,6 +4,7 @@
 #include "engine/player.h"
 #include "engine/recorder.h"
 #include "engine/rig_swap.h"
+#include "engine/take_transport.h"
 
 #include <span>
 
@@ -36,8 +37,8 @@ public:
     std::size_t readTap(std::span<float> out) noexcept;
     /// A steady sine to both outputs, for calibration; amplitude 0: none. Faded in and out.
     void setTone(double hz, float amplitude) noexcept { toneHz_.store(hz), tone_.store(amplitude); }
-    /// A click every so many frames, from now on; 0: none.
-    void setClick(std::size_t everyFrames) noexcept { click_.store(everyFrames); }
+    /// Clicks and earlier layers while a take is recorded.
+    TakeTransport& transport() noexcept { return transport_; }
     /// Frames from input to output, besides the device's own buffers: the slowest voice.
     std::size_t latency() const noexcept;
 
@@ -48,7 +49,6 @@ private:
     void collect();
     void addVoice(LiveVoice& voice, std::size_t frames) noexcept;
     void addTone(float* left, float* right, std::size_t frames) noexcept;
-    void addClick(float* left, float* right, std::size_t frames) noexcept;
 
     Recorder& recorder_;
     std::vector<std::shared_ptr<LiveProgram>> alive_; ///< control thread
@@ -56,8 +56,9 @@ private:
     std::atomic<bool> listening_{false};
     std::atomic<float> gain_{1.0f}, tone_{0.0f};
     std::atomic<double> toneHz_{220.0};
-    std::atomic<std::size_t> click_{0}, tapInput_{0};
+    std::atomic<std::size_t> tapInput_{0};
     SpscRing<float> tap_{1u << 16};
+    TakeTransport transport_;
 
     // audio thread
     std::vector<std::vector<float>> heard_; ///< the block's inputs
@@ -65,7 +66,6 @@ private:
     std::vector<float> voice_[2], sum_[2];
     SafeRamp gate_;
     double shownGain_ = 0.0, gainStep_, rateHz_;
-    std::size_t sinceClick_ = 0;
     double toneLevel_ = 0.0, tonePhase_ = 0.0;
 };
 

@@ -25,6 +25,7 @@ public:
     std::string name() const override { return room_ ? "simulated interface" : "simulated output (silent)"; }
     std::size_t inputs() const noexcept override { return room_ ? room_->inputs() : 0; }
     std::size_t bufferFrames() const noexcept override { return block_; }
+    std::size_t latencyFrames() const noexcept override { return room_ ? block_ + room_->cableFrames() : 0; }
     bool isRunning() const noexcept override { return source_ && !(room_ && room_->isGone()); }
     std::string endedBecause() const override;
     Clock clock() const noexcept { return clock_; }

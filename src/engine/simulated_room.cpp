@@ -1,5 +1,7 @@
 #include "engine/simulated_room.h"
 
+#include "engine/take_transport.h"
+
 #include "core/signal/convolver.h"
 #include "core/units/calibration.h"
 #include "core/units/decibels.h"
@@ -23,7 +25,9 @@ double peakVolts(double dbu) { return core::Calibration{dbu, false}.fullScaleVol
 
 } // namespace
 
-SimulatedRoom::SimulatedRoom(Setup setup) : setup_(std::move(setup)), noise_(setup_.seed)
+SimulatedRoom::SimulatedRoom(Setup setup)
+    : setup_(std::move(setup)), noise_(setup_.seed),
+      songFrame_(std::make_shared<std::atomic<std::int64_t>>(TakeTransport::kResting))
 {
     // The cable keeps enough for its delay and the interpolator; its latency is at least the interpolator's half.
     cable_.assign(setup_.loopbackFrames + 2 * kSincHalf + 8192, 0.0f);
@@ -127,12 +131,19 @@ void SimulatedRoom::readPart(float* const* inputs, std::size_t from, std::size_t
     const Samples& performance = inHand();
     const bool plays = playing_.load() && !performance.empty();
     if (startOver_.exchange(false) || at_ >= performance.size()) at_ = 0;
+    const std::int64_t song = songFrame_->load();
+    std::int64_t ahead = 0; // frames before he comes in
+    if (song != TakeTransport::kResting && plays) {
+        const std::int64_t place = song + std::int64_t(from);
+        ahead = std::max<std::int64_t>(0, -place);
+        at_ = std::size_t(std::max<std::int64_t>(0, place)) % performance.size();
+    }
     const bool silent = silent_.load();
     const std::size_t guitar = swapped_.load() && setup_.inputs > 1 ? 1 : 0;
     const double w = 2.0 * kPi * setup_.mainsHz / setup_.rateHz;
     for (std::size_t i = 0; i < frames; ++i, ++frame_) {
         double string = 0.0;
-        if (plays) {
+        if (plays && std::int64_t(i) >= ahead) {
             string = double(performance[at_]);
             at_ = at_ + 1 == performance.size() ? 0 : at_ + 1;
         }

@@ -51,7 +51,9 @@ public:
     double cabGain(std::size_t microphone) const noexcept;
 
     // any thread
-    void startOver() noexcept { startOver_.store(true); }                 ///< the next block begins the performance
+    void startOver() noexcept { startOver_.store(true); } ///< the next block begins the performance
+    /// He plays along with a transport that tells him what he hears; the performance begins with the song.
+    std::shared_ptr<std::atomic<std::int64_t>> follower() const noexcept { return songFrame_; }
     void setGainDb(double db) noexcept { gainDb_.store(std::round(db)); } ///< whole decibels, as the knob clicks
     double gainDb() const noexcept { return gainDb_.load(); }
     void setAngleDeg(double degrees) noexcept { angle_.store(degrees); }
@@ -75,6 +77,7 @@ public:
 
     std::size_t inputs() const noexcept { return setup_.inputs; }
     double rateHz() const noexcept { return setup_.rateHz; }
+    std::size_t cableFrames() const noexcept { return setup_.loopbackFrames; }
     bool isGone() const noexcept { return gone_.load(); }
 
     /// Fills the inputs for `frames`; what was played (both sides' sum) goes into the loopback cable. @return true
@@ -106,6 +109,7 @@ private:
     std::size_t at_ = 0;
     std::uint64_t frame_ = 0;
     FastNoise noise_;
+    std::shared_ptr<std::atomic<std::int64_t>> songFrame_;
     std::vector<float> cable_; ///< ring of what was played
     std::size_t cableAt_ = 0;
     std::vector<float> toAmplifier_;

@@ -275,7 +275,14 @@ private slots:
             program.push_back(std::move(voice));
             c.chain.setProgram(std::move(program));
             c.chain.setGain(i % 3 == 0 ? 0.0f : 1.0f);
-            c.chain.setClick(i % 5 == 0 ? 1000 : 0);
+            if (i % 5 == 0) {
+                TransportPlan plan;
+                plan.startFrame = -500;
+                plan.clicks = {{0, true}, {1000, false}};
+                c.chain.transport().start(std::move(plan));
+            } else if (i % 5 == 3) {
+                c.chain.transport().stop();
+            }
             c.chain.setTone(220.0, i % 7 == 0 ? 0.1f : 0.0f);
             if (i % 11 == 0) c.chain.setListening(i % 2 == 0);
             heard += c.chain.readTap(tapped);
@@ -293,7 +300,10 @@ private slots:
         Chain c;
         c.chain.setProgram({LiveVoice{}});
         c.chain.setListening(true);
-        c.chain.setClick(12000);
+        TransportPlan plan;
+        plan.loopTo = 24000;
+        plan.clicks = {{0, true}, {12000, false}};
+        c.chain.transport().start(std::move(plan));
         c.chain.setTone(220.0, 0.1f);
         std::vector<float> in(256, 0.1f), l(256), r(256);
         const float* inputs[] = {in.data()};

@@ -29,6 +29,7 @@ struct Audition::Prepared {
 bool Audition::LivePart::fits(const LayerRecipe& other, double from, double to, double rate) const
 {
     return recipe.file == other.file && recipe.channelFromOne == other.channelFromOne &&
+           recipe.pieces == other.pieces && recipe.earlierS == other.earlierS &&
            recipe.input.fullScaleVolts() == other.input.fullScaleVolts() &&
            recipe.output.fullScaleVolts() == other.output.fullScaleVolts() &&
            recipe.context.folder == other.context.folder && from == fromS && to == toS && rate == rateHz;

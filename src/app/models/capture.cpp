@@ -30,13 +30,15 @@ QString text(const std::string& s) { return QString::fromStdString(s); }
 } // namespace
 
 Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
-    : QObject(parent), session_(session), audition_(audition)
+    : QObject(parent), session_(session), audition_(audition), run_(session, audition, *this)
 {
+    connect(&run_, &TakeRun::changed, this, &Capture::changed);
+    connect(&run_, &TakeRun::failed, this, &Capture::failed);
     timer_.setTimerType(Qt::PreciseTimer);
     timer_.setInterval(kLookEveryMs);
     connect(&timer_, &QTimer::timeout, this, &Capture::poll);
     connect(&audition_, &Audition::deviceChanged, this, [this] {
-        if (isRecording()) stop();
+        if (isBusy()) stop();
         tone_ = false;
         hearKey_.clear(); // the new chain has no program yet
         silentS_ = 0.0;
@@ -72,7 +74,7 @@ Capture::~Capture()
 
 void Capture::lookForDevices()
 {
-    if (isRecording() || inStep_) return; // some systems are disturbed by the question
+    if (isBusy() || inStep_) return; // some systems are disturbed by the question
     look_.run<std::vector<engine::DeviceInfo>>(
         tr("Looking for interfaces"), [](const Progress&) { return engine::listDevices(); },
         [this](std::vector<engine::DeviceInfo> found) {
@@ -95,7 +97,7 @@ bool Capture::isSimulated() const { return audition_.device() && audition_.devic
 
 void Capture::chooseDevice(const QString& id)
 {
-    if (isRecording()) stop();
+    if (isBusy()) stop();
     wish_.id = id.toStdString();
     roundTrip_.reset();
     open();
@@ -104,7 +106,7 @@ void Capture::chooseDevice(const QString& id)
 void Capture::chooseBuffer(std::size_t frames)
 {
     if (frames == wish_.bufferFrames) return;
-    if (isRecording()) stop();
+    if (isBusy()) stop();
     wish_.bufferFrames = frames;
     roundTrip_.reset();
     open();
@@ -315,14 +317,23 @@ std::optional<double> Capture::delayMs() const
     if (!device || device->inputs() == 0 || hear_ == Hear::Direct) return std::nullopt;
     const double own = double(audition_.latency()) + (audition_.chain() ? double(audition_.chain()->latency()) : 0.0);
     if (roundTrip_) return 1000.0 * (roundTrip_->delaySamples + own) / device->rateHz();
+    const std::int64_t told = roundTripFrames();
+    if (told == 0) return std::nullopt;
+    return 1000.0 * (double(told) + own) / device->rateHz();
+}
+
+std::int64_t Capture::roundTripFrames() const
+{
+    if (roundTrip_) return std::llround(roundTrip_->delaySamples);
+    const auto* device = audition_.device();
+    if (!device) return 0;
     const std::size_t reported = device->latencyFrames();
-    if (reported == 0 && device->bufferFrames() == 0) return std::nullopt;
-    return 1000.0 * (double(reported > 0 ? reported : 2 * device->bufferFrames()) + own) / device->rateHz();
+    return std::int64_t(reported > 0 ? reported : 2 * device->bufferFrames());
 }
 
 bool Capture::withDevice(const QString& title, DeviceWork work)
 {
-    if (isRecording() || isInStep() || !isOpen() || device_.isBusy()) return false;
+    if (isBusy() || isInStep() || !isOpen() || device_.isBusy()) return false;
     struct Answer {
         std::unique_ptr<engine::AudioDevice> device;
         std::function<void()> then;
@@ -391,74 +402,30 @@ void Capture::setTone(bool on)
 
 void Capture::record()
 {
-    if (!session_.isOpen() || isRecording() || isCountingIn() || inStep_) return;
+    if (!session_.isOpen() || isBusy() || inStep_) return;
     ensureOpen();
     if (!isOpen()) return;
     clearClips();
     played_.clear();
     drift_.reset();
-    if (countInBars_ == 0) return begin();
-    countInLeftS_ = countInBars_ * session_.barSeconds();
-    const double beats = session_.song() ? std::max(1.0, session_.song()->quartersPerBar()) : 4.0;
-    audition_.chain()->setClick(std::size_t(session_.barSeconds() / beats * rateHz()));
+    run_.begin();
     emit changed();
 }
 
-void Capture::begin()
+void Capture::setCountIn(int bars)
 {
-    RecordingNote note;
-    const std::string song = session_.song() ? session_.song()->name : "Song 1",
-                      part = session_.part() ? session_.part()->name : "Part 1";
-    const std::string layer = session_.layer() ? session_.layer()->name : "Layer 1";
-    const std::vector<std::size_t> inputs = recordedInputs();
-    const auto channelOf = [&](std::size_t input) {
-        return inputs.size() > 1 ? int(std::ranges::find(inputs, input) - inputs.begin()) + 1 : 0;
-    };
-    note.targets = {{song, part, layer, channelOf(input_)}};
-    for (const AlsoRecord& also : also_)
-        if (also.layer != layer && also.input < this->inputs())
-            note.targets.push_back({song, part, also.layer, channelOf(also.input)});
-    note.recorded = localNow();
-    QStringList names;
-    for (const std::size_t input : inputs) names << QString::number(input + 1);
-    note.source = tr("%1, %2 %3")
-                      .arg(text(audition_.device()->name()), inputs.size() > 1 ? tr("inputs") : tr("input"),
-                           names.join(QStringLiteral(", ")) +
-                               (hear_ == Hear::Direct ? tr(", heard over its direct monitor") : QString()))
-                      .toStdString();
-    note.input = session_.document().interface;
-    const auto file = beginRecording(session_.folder().path(), note);
-    if (!file) return emit failed(text(file.error().message), text(file.error().remedy));
-    engine::RecordPlan plan;
-    plan.file = *file;
-    plan.format = {int(rateHz()), inputs.size(), SampleFormat::Int24, part + ", " + layer, note.recorded};
-    plan.inputs = inputs;
-    if (const auto started = audition_.recorder().start(plan); !started) {
-        forgetNote(*file);
-        return emit failed(text(started.error().message), text(started.error().remedy));
-    }
-    recording_ = *file;
-    if (auto* at = room()) at->startOver(); // the player comes in with the click
-    emit changed();
+    RunWish wish = run_.wish();
+    wish.shape.countInBars = bars;
+    run_.setWish(wish);
 }
 
 void Capture::stop()
 {
-    countInLeftS_ = 0.0;
-    if (auto* chain = audition_.chain()) chain->setClick(0);
-    if (isRecording()) {
-        const engine::RecordReport report = audition_.recorder().finish();
-        std::vector<std::int64_t> gaps;
-        for (const engine::Gap& gap : report.gaps) gaps.push_back(gap.frame);
-        const QString kept = tr("%1 s were kept").arg(double(report.frames) / rateHz(), 0, 'f', 1);
-        if (report.failure) emit failed(text(report.failure->message) + ": " + kept, text(report.failure->remedy));
-        session_.keepRecording(std::exchange(recording_, {}), std::move(gaps));
-    }
+    if (isBusy()) run_.stop();
     emit changed();
 }
 
-double Capture::recordedS() const { return double(audition_.recorder().frames()) / rateHz(); }
-std::size_t Capture::gaps() const { return isRecording() ? audition_.recorder().gaps() : 0; }
+std::size_t Capture::gaps() const { return run_.isRunning() ? audition_.recorder().gaps() : 0; }
 
 std::optional<double> Capture::minutesLeft() const
 {
@@ -477,7 +444,7 @@ std::vector<std::size_t> Capture::stepInputs() const
 
 bool Capture::recordStep(const std::filesystem::path& file)
 {
-    if (isRecording() || inStep_) return false;
+    if (isBusy() || inStep_) return false;
     ensureOpen();
     if (!isOpen()) return false;
     engine::RecordPlan plan;
@@ -550,7 +517,7 @@ void Capture::teachPlayer()
         },
         [this, rate](std::vector<float> volts) {
             auto* const at = room();
-            if (at && at->rateHz() == rate && !isRecording()) at->setPerformance(std::move(volts));
+            if (at && at->rateHz() == rate && !isBusy()) at->setPerformance(std::move(volts));
         });
 }
 
@@ -561,8 +528,8 @@ void Capture::poll()
     if (!device->isRunning()) { // it was there and is not any more
         timer_.stop();
         const QString kept =
-            isRecording() ? tr(": the take is kept up to %1 s").arg(recordedS(), 0, 'f', 1) : QString();
-        if (isRecording() || isCountingIn()) stop();
+            run_.isRunning() ? tr(": the take is kept up to %1 s").arg(recordedS(), 0, 'f', 1) : QString();
+        if (isBusy()) stop();
         if (inStep_) finishStep();
         emit failed(tr("%1 %2%3").arg(text(device->name()), text(device->endedBecause()), kept),
                     tr("see that it is plugged in and at its rate, then choose it anew"));
@@ -572,7 +539,6 @@ void Capture::poll()
     const engine::InputLevel level = audition_.recorder().level(input_);
     if (level.frames == 0) return;
     lookS_ = double(level.frames) / rateHz();
-    step(lookS_);
     needle_ += (level.rectified - needle_) * (1.0 - std::exp(-lookS_ / kNeedleS));
     reading_.peakDbfs = std::max(-200.0, amplitudeToDb(double(level.peak)));
     // A sine's rectified mean is 2 / pi of its peak, and its peak is its AES17 level.
@@ -582,8 +548,7 @@ void Capture::poll()
     watchDrift();
     listenForNote();
     meterOthers();
-    // The disk ran full, or the recorder ended by itself.
-    if (isRecording() && !audition_.recorder().isRecording()) stop();
+    run_.poll();
     emit metered();
 }
 
@@ -637,16 +602,6 @@ void Capture::runFor(double seconds)
         poll();
         left -= frames;
     }
-}
-
-void Capture::step(double seconds)
-{
-    if (!isCountingIn()) return;
-    countInLeftS_ -= seconds;
-    if (countInLeftS_ > 0.0) return;
-    countInLeftS_ = 0.0;
-    audition_.chain()->setClick(0);
-    begin();
 }
 
 /// What the accents of the last while reach, against what those of the take that counts reach.

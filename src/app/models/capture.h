@@ -2,6 +2,7 @@
 
 #include "app/models/audition.h"
 #include "app/models/session_model.h"
+#include "app/models/take_run.h"
 #include "core/measure/loop_latency.h"
 #include "core/measure/tuner.h"
 #include "engine/simulated_room.h"
@@ -83,18 +84,22 @@ public:
     bool isTone() const { return tone_; }
 
     // takes
-    void setCountIn(int bars) { countInBars_ = bars; }
-    int countIn() const { return countInBars_; }
-    void record(); ///< for the layer in hand; where there is none yet, for a first one
+    TakeRun& run() { return run_; } ///< how takes are recorded
+    const TakeRun& run() const { return run_; }
+    void setCountIn(int bars);
+    int countIn() const { return run_.wish().shape.countInBars; }
+    void record();                        ///< for the layer in hand; where there is none yet, for a first one
+    std::int64_t roundTripFrames() const; ///< from what is played to what comes in for it: measured, told, or assumed
     /// Other layers of the part that the same performance is for; each hears its input through its own rig.
     void setAlso(const std::vector<AlsoRecord>& also);
     const std::vector<AlsoRecord>& also() const { return also_; }
     std::vector<std::size_t> recordedInputs() const; ///< the chosen one first, each once
     void stop();
-    bool isRecording() const { return !recording_.empty(); }
-    bool isCountingIn() const { return countInLeftS_ > 0.0; }
-    double countInLeftS() const { return countInLeftS_; }
-    double recordedS() const;
+    bool isRecording() const { return run_.isRunning() && !run_.isCountingIn(); }
+    bool isCountingIn() const { return run_.isCountingIn(); }
+    bool isBusy() const { return run_.isRunning() || run_.isWaiting(); }
+    double countInLeftS() const { return run_.countInLeftS(); }
+    double recordedS() const { return run_.recordedS(); }
     std::size_t gaps() const;
     std::optional<double> minutesLeft() const; ///< of disk
     /// Against the take that counts for the layer, while playing: how far the accents are off; none before 3 s of
@@ -143,8 +148,6 @@ private:
     void changeRigs(const std::vector<std::pair<const core::Layer*, std::size_t>>& layers);
     void meterOthers();
     void teachPlayer();
-    void begin();
-    void step(double seconds);
     void watchDrift();
     void listenForNote();
 
@@ -158,9 +161,7 @@ private:
     std::optional<core::LoopLatency> roundTrip_;
     TaskRunner device_, look_, practice_, compile_;
     std::stop_source deviceStop_; ///< of who has the device
-    int countInBars_ = 0;
-    double countInLeftS_ = 0.0;
-    std::filesystem::path recording_;
+    TakeRun run_;
     bool inStep_ = false;
     InputReading reading_;
     double lookS_ = 0.0;

@@ -7,6 +7,7 @@
 #include "core/session/take_import.h"
 
 #include <QUndoCommand>
+#include <thread>
 
 namespace gristle::app {
 
@@ -101,7 +102,7 @@ void SessionModel::close()
     emit closing();
     import_.cancel();
     keep_.waitForDone();
-    for (const Recorded& r : std::exchange(toKeep_, {})) keep(r, finishRecording(folder_->path(), r.file, r.gaps));
+    for (const Recorded& r : std::exchange(toKeep_, {})) keep(r, takesOf(folder_->path(), r, {}));
     measure_.cancel();
     save_.waitForDone();
     if (!saved_) {
@@ -303,6 +304,7 @@ void SessionModel::import(std::vector<ImportRow> rows)
                          layer.pickup = row.pickup.toStdString();
                          layer.takes.push_back(result.takes[i]);
                          layer.chosen = layer.takes.size() - 1;
+                         layer.pieces.clear();
                          if (i == 0)
                              last = {std::size_t(&song - d.songs.data()), std::size_t(part - song.parts.data()),
                                      std::size_t(&layer - part->layers.data())};
@@ -319,14 +321,51 @@ void SessionModel::keepRecording(const std::filesystem::path& recording, std::ve
     keepNext();
 }
 
+void SessionModel::keepStretches(const std::filesystem::path& recording, std::vector<std::int64_t> gaps,
+                                 std::vector<TakeCut> cuts, bool isOver)
+{
+    toKeep_.push_back({recording, std::move(gaps), false, true, std::move(cuts), isOver});
+    keepNext();
+}
+
+namespace {
+
+/// Waits for the disk where the recording is still under way.
+Result<std::vector<RecordedTake>> cutAll(const std::filesystem::path& folder, const std::filesystem::path& recording,
+                                         const std::vector<TakeCut>& cuts, const std::vector<std::int64_t>& gaps,
+                                         const Progress& progress)
+{
+    constexpr int kTries = 100;
+    std::vector<RecordedTake> out;
+    for (const TakeCut& cut : cuts) {
+        auto takes = cutTakes(folder, recording, cut, gaps);
+        for (int i = 0; i < kTries && !takes && takes.error().code == ErrorCode::Empty && !progress.stopped(); ++i) {
+            std::this_thread::sleep_for(std::chrono::milliseconds(100));
+            takes = cutTakes(folder, recording, cut, gaps);
+        }
+        if (!takes) return takes;
+        out.insert(out.end(), takes->begin(), takes->end());
+    }
+    return out;
+}
+
+} // namespace
+
+Result<std::vector<RecordedTake>> SessionModel::takesOf(const std::filesystem::path& folder, const Recorded& recorded,
+                                                        const Progress& progress)
+{
+    return recorded.isCut ? cutAll(folder, recorded.file, recorded.cuts, recorded.gaps, progress)
+                          : finishRecording(folder, recorded.file, recorded.gaps);
+}
+
 void SessionModel::keepNext()
 {
     if (!folder_ || toKeep_.empty() || keep_.isBusy()) return;
     using Kept = std::shared_ptr<Result<std::vector<RecordedTake>>>;
     keep_.run<Kept>(
         tr("Keeping the take"),
-        [folder = folder_->path(), next = toKeep_.front()](const Progress&) {
-            return std::make_shared<Result<std::vector<RecordedTake>>>(finishRecording(folder, next.file, next.gaps));
+        [folder = folder_->path(), next = toKeep_.front()](const Progress& p) {
+            return std::make_shared<Result<std::vector<RecordedTake>>>(takesOf(folder, next, p));
         },
         [this](Kept kept) {
             const Recorded done = std::move(toKeep_.front());
@@ -339,7 +378,10 @@ void SessionModel::keepNext()
 void SessionModel::keep(const Recorded& recorded, const Result<std::vector<RecordedTake>>& kept)
 {
     if (!kept) return fail(kept.error());
-    if (kept->empty()) return;
+    if (kept->empty()) {
+        if (recorded.isCut && recorded.isOver) dropRecording(recorded.file);
+        return;
+    }
     const RecordedTake& first = kept->front();
     const QString where = QString::fromStdString(first.target.part + " \u203a " + first.target.layer);
     const QString length = QString::number(double(first.take.frames) / first.take.sampleRateHz, 'f', 1);
@@ -347,7 +389,10 @@ void SessionModel::keep(const Recorded& recorded, const Result<std::vector<Recor
                                              : tr("Take recorded for %1, %2 s"))
                              .arg(where, length);
     edit(text, "take", [&](SessionDocument& d) { addTakes(d, *kept); });
-    forgetNote(recorded.file);
+    if (!recorded.isCut)
+        forgetNote(recorded.file);
+    else if (recorded.isOver)
+        dropRecording(recorded.file);
     emit takesKept(text);
 }
 
@@ -520,11 +565,7 @@ void SessionModel::giveRigToPart()
          });
 }
 
-double SessionModel::barSeconds() const
-{
-    const Song* s = song();
-    return s ? s->quartersPerBar() * 60.0 / s->tempoBpm : 2.0;
-}
+BarGrid SessionModel::grid() const { return song() ? song()->grid() : BarGrid(120.0, "4/4"); }
 
 void SessionModel::setLoop(double fromBar, double toBar)
 {

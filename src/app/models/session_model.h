@@ -65,6 +65,9 @@ public:
     TaskRunner& importTask() { return import_; }
     /// Makes takes of a recording that beginRecording() began, on a worker, and adds them to their layers.
     void keepRecording(const std::filesystem::path& recording, std::vector<std::int64_t> gaps = {});
+    /// Makes takes of stretches of it instead, each a file of its own. @param isOver  the recording ended: then it goes
+    void keepStretches(const std::filesystem::path& recording, std::vector<std::int64_t> gaps,
+                       std::vector<core::TakeCut> cuts, bool isOver);
     TaskRunner& keepTask() { return keep_; }
     TaskRunner& saveTask() { return save_; }
 
@@ -97,7 +100,10 @@ public:
     double loopFromBar() const { return loopFrom_; }
     double loopToBar() const { return loopTo_; }
     void setLoop(double fromBar, double toBar);
-    double barSeconds() const;
+    double loopFromS() const { return grid().secondsOfBar(loopFrom_); }
+    double loopToS() const { return grid().secondsOfBar(loopTo_); }
+    core::BarGrid grid() const;                                        ///< of the song in hand
+    double barSeconds() const { return grid().barSeconds(loopFrom_); } ///< of the loop's first bar
 
 signals:
     void opened();
@@ -136,10 +142,15 @@ private:
     TaskRunner measure_, import_, save_, keep_;
     struct Recorded {
         std::filesystem::path file;
-        std::vector<std::int64_t> gaps;
+        std::vector<std::int64_t> gaps{};
         bool recovered = false; ///< left by a program that ended in the middle
+        bool isCut = false;     ///< into these, not whole
+        std::vector<core::TakeCut> cuts{};
+        bool isOver = true;
     };
     std::deque<Recorded> toKeep_; ///< the first one is in the worker's hands
+    static core::Result<std::vector<core::RecordedTake>>
+    takesOf(const std::filesystem::path& folder, const Recorded& recorded, const core::Progress& progress);
     void keepNext();
     void keep(const Recorded& recorded, const core::Result<std::vector<core::RecordedTake>>& kept);
     std::string measuring_; ///< key of the take that is being measured

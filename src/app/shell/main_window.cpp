@@ -258,10 +258,9 @@ void MainWindow::requestAudition()
 {
     if (!session_.isOpen()) return;
     AuditionRequest request = benches_[std::size_t(currentBench())]->audition();
-    double from = (session_.loopFromBar() - 1.0) * session_.barSeconds(),
-           to = (session_.loopToBar() - 1.0) * session_.barSeconds();
+    double from = session_.loopFromS(), to = session_.loopToS();
     if (const Take* take = session_.take()) {
-        const double duration = double(take->frames) / std::max(1, take->sampleRateHz);
+        const double duration = take->endS();
         if (from >= duration) from = 0.0;
         to = std::min(to, duration);
     }
@@ -375,7 +374,7 @@ void MainWindow::editSong()
 void MainWindow::setLoopEnd(bool start)
 {
     if (!audition_.isPlaying()) return;
-    const double bar = std::round(audition_.reading().positionS / session_.barSeconds()) + 1.0;
+    const double bar = std::round(session_.grid().barAt(audition_.reading().positionS));
     start ? session_.setLoop(bar, std::max(session_.loopToBar(), bar + 1.0))
           : session_.setLoop(std::min(session_.loopFromBar(), bar - 1.0), bar);
 }

@@ -1,6 +1,7 @@
 #include "core/mix/layer_source.h"
 
 #include "core/audio/resampler.h"
+#include "core/mix/take_reader.h"
 
 #include <algorithm>
 #include <cmath>
@@ -12,6 +13,7 @@ namespace {
 constexpr std::size_t kRead = 4096, kBlock = 32 * kRead; // so many slices that two cores have enough to do
 constexpr double kLongBlockS = 40.0;                     // for stages that are quicker with them; some 20 MB
 constexpr double kPrerollS = 2.0;
+constexpr double kWhole = 1e-6;        // parts of a sample that are none
 constexpr double kDraftPrerollS = 0.5; // figures on the screen bear that an echo before is missing
 
 /// The rig, before it what is left of a move, and the polarity.
@@ -32,8 +34,7 @@ RigDocument withRest(const LayerRecipe& recipe, double laterS)
 } // namespace
 
 struct LayerSource::State {
-    AudioReader reader;
-    std::size_t channel;
+    TakeReader reader;
     CompiledRig rig;
     int rate;
     std::optional<Resampler> resampler;
@@ -45,13 +46,13 @@ struct LayerSource::State {
     std::int64_t toDrop; ///< latency and pre-roll
     std::size_t channelsOut;
     bool ended = false; ///< the file is used up; silence follows
-    AudioBuffer read;
+    std::vector<float> read;
     std::vector<float> queue;                ///< at the output rate, before the rig
     std::array<std::vector<float>, 2> block; ///< after the rig
     std::size_t blockAt = 0;                 ///< what of it is not yet pulled
 
-    State(AudioReader r, std::size_t c, CompiledRig compiled, const LayerRecipe& recipe)
-        : reader(std::move(r)), channel(c), rig(std::move(compiled)),
+    State(TakeReader r, CompiledRig compiled, const LayerRecipe& recipe)
+        : reader(std::move(r)), rig(std::move(compiled)),
           rate(recipe.rateHz > 0 ? recipe.rateHz : reader.info().sampleRateHz),
           inFullScale(recipe.input.fullScaleVolts()), outFullScale(recipe.output.fullScaleVolts()),
           channelsOut(rig.outputChannels())
@@ -66,21 +67,17 @@ struct LayerSource::State {
         while (queue.size() < frames && !ended) {
             const bool isBefore = silentLeft > 0;
             const auto want = static_cast<std::size_t>(std::min<std::int64_t>(kRead, isBefore ? silentLeft : readLeft));
-            std::size_t got = 0;
-            if (isBefore) {
-                read = AudioBuffer(reader.info().channels, want);
-                got = want;
-            } else if (want > 0) {
-                const auto result = reader.read(read, want);
-                if (!result) return result.error();
-                got = *result;
-            }
+            read.clear();
+            if (isBefore)
+                read.resize(want, 0.0f);
+            else if (want > 0)
+                if (const auto result = reader.read(read, want); !result) return result.error();
+            const std::size_t got = read.size();
             (isBefore ? silentLeft : readLeft) -= std::int64_t(got);
-            const auto mono = got > 0 ? std::as_const(read).channel(channel) : std::span<const float>();
             if (!resampler)
-                queue.insert(queue.end(), mono.begin(), mono.end());
+                queue.insert(queue.end(), read.begin(), read.end());
             else if (got > 0)
-                resampler->push(mono, queue);
+                resampler->push(read, queue);
             if (got == 0 || (silentLeft == 0 && readLeft == 0)) {
                 if (resampler) resampler->finish(queue);
                 ended = true;
@@ -118,10 +115,9 @@ LayerSource::~LayerSource() = default;
 
 Result<LayerSource> LayerSource::open(const LayerRecipe& recipe)
 {
-    auto reader = AudioReader::open(recipe.file);
+    auto reader =
+        recipe.pieces.empty() ? TakeReader::open(recipe.file, recipe.channelFromOne) : TakeReader::join(recipe.pieces);
     if (!reader) return reader.error();
-    const auto channel = chooseChannel(recipe.file, recipe.channelFromOne);
-    if (!channel) return channel.error();
     const int rate = recipe.rateHz > 0 ? recipe.rateHz : reader->info().sampleRateHz;
     CompileOptions options;
     options.context = recipe.context;
@@ -132,8 +128,11 @@ Result<LayerSource> LayerSource::open(const LayerRecipe& recipe)
     options.allowMissing = recipe.allowMissing;
     options.effort = recipe.effort;
     const int own = reader->info().sampleRateHz;
-    const auto moved = std::int64_t(std::ceil(recipe.earlierS * own)); // in whole frames, a little too far
-    auto rig = CompiledRig::compile(withRest(recipe, double(moved) / own - recipe.earlierS), options);
+    // In whole frames, a little too far; what is whole but for rounding is whole.
+    const double exact = recipe.earlierS * own, nearest = std::round(exact);
+    const bool isWhole = std::abs(exact - nearest) < kWhole;
+    const auto moved = std::int64_t(isWhole ? nearest : std::ceil(exact));
+    auto rig = CompiledRig::compile(withRest(recipe, isWhole ? 0.0 : double(moved) / own - recipe.earlierS), options);
     if (!rig) return rig.error();
 
     // Frames of the take as it is heard: moved, so that frame 0 may lie within the file or before it.
@@ -142,7 +141,7 @@ Result<LayerSource> LayerSource::open(const LayerRecipe& recipe)
     const auto last = recipe.endS < 0.0 ? all : std::clamp<std::int64_t>(std::llround(recipe.endS * own), first, all);
     const std::int64_t from = std::max<std::int64_t>(
         0, first - std::llround((recipe.effort == Effort::Draft ? kDraftPrerollS : kPrerollS) * own));
-    auto state = std::make_unique<State>(std::move(*reader), *channel, std::move(*rig), recipe);
+    auto state = std::make_unique<State>(std::move(*reader), std::move(*rig), recipe);
     if (const std::int64_t inFile = std::max<std::int64_t>(0, from + moved); inFile > 0)
         if (const auto wound = state->reader.seek(std::min(inFile, state->reader.info().frames)); !wound)
             return wound.error();

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/audio/audio_reader.h"
+#include "core/mix/take_reader.h"
 #include "core/rig/compiled_rig.h"
 #include "core/stereo/pan_law.h"
 #include "core/units/calibration.h"
@@ -11,15 +11,16 @@ namespace gristle::core {
 struct LayerRecipe {
     std::filesystem::path file;
     std::string name;
-    int channelFromOne = 0; ///< 0: the only one, or any where all are alike
-    RigDocument rig;        ///< an empty chain: dry
-    NodeContext context;    ///< where the rig's files are; its rate is set by the source
-    Calibration input;      ///< of the take
-    Calibration output;     ///< of the session's output
-    int rateHz = 0;         ///< of what comes out; 0: the take's own
-    double startS = 0.0;    ///< of the take, from where it is heard
-    double endS = -1.0;     ///< up to where; negative: to its end and then the rig's tail
-    double earlierS = 0.0;  ///< that the take is moved by; below 0: later. Any part of a sample
+    int channelFromOne = 0;          ///< 0: the only one, or any where all are alike
+    std::vector<PieceRecipe> pieces; ///< where any, in the place of the file: frame 0 is the beginning of the song
+    RigDocument rig;                 ///< an empty chain: dry
+    NodeContext context;             ///< where the rig's files are; its rate is set by the source
+    Calibration input;               ///< of the take
+    Calibration output;              ///< of the session's output
+    int rateHz = 0;                  ///< of what comes out; 0: the take's own
+    double startS = 0.0;             ///< of the take, from where it is heard
+    double endS = -1.0;              ///< up to where; negative: to its end and then the rig's tail
+    double earlierS = 0.0;           ///< that the take is moved by; below 0: later. Any part of a sample
     bool isInverted = false;
     double tailS = -1.0; ///< after the end; negative: what the rig declares
     bool allowMissing = false;

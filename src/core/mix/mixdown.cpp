@@ -188,7 +188,9 @@ Result<MixReport> mixToFile(const std::filesystem::path& out, const std::vector<
     if (fixed.rateHz == 0) return failure;
     std::int64_t longest = 0;
     for (const MixLayer& layer : layers) {
-        const auto reader = AudioReader::open(layer.recipe.file);
+        const auto reader = layer.recipe.pieces.empty()
+                                ? TakeReader::open(layer.recipe.file, layer.recipe.channelFromOne)
+                                : TakeReader::join(layer.recipe.pieces);
         if (!reader) return reader.error();
         longest = std::max<std::int64_t>(
             longest, std::llround((reader->info().durationS() + CompiledRig::kLongestTailS) * fixed.rateHz));

@@ -10,7 +10,9 @@ namespace gristle::core {
 Result<LayerRecipe> layerRecipe(const SessionFolder& session, const Layer& layer, bool allowMissing,
                                 std::vector<std::string>& warnings);
 
-/// Same, through a rig that is not saved yet.
+/// Same, through a rig that is not saved yet. @param layer  that has a take
+LayerRecipe layerRecipe(const SessionFolder& session, const Layer& layer, const RigDocument& rig);
+/// One take as it is, at its place in the song.
 LayerRecipe layerRecipe(const SessionFolder& session, const Take& take, const RigDocument& rig);
 
 /// The layers of a part (or, with an empty name, of all parts of the song) as a mix.

@@ -2,6 +2,7 @@
 
 #include "core/audio/audio_reader.h"
 #include "core/audio/file_place.h"
+#include "core/audio/take_writer.h"
 #include "core/session/take_import.h"
 
 #include <algorithm>
@@ -14,6 +15,7 @@ namespace fs = std::filesystem;
 namespace {
 
 using Json = nlohmann::ordered_json;
+constexpr std::int64_t kCopyFrames = 1 << 16;
 constexpr const char* kMark = ".recording "; // hidden: nothing of the session yet
 
 fs::path noteOf(const fs::path& recording) { return fs::path(recording).replace_extension(".json"); }
@@ -23,6 +25,8 @@ Json toJson(const RecordingNote& n)
     Json out = {{"recorded", n.recorded},
                 {"source", n.source},
                 {"input", {{"full_scale_dbu", n.input.dbuAtFullScale}, {"assumed", n.input.assumed}}}};
+    if (n.atS != 0.0) out["at_s"] = n.atS;
+    out["playing"] = {n.playing.pick, n.playing.cloth, n.playing.capo, n.playing.stringsSince};
     out["target"] = Json::array();
     for (const RecordingTarget& t : n.targets)
         out["target"].push_back({{"song", t.song}, {"part", t.part}, {"layer", t.layer}, {"channel", t.channel}});
@@ -43,6 +47,10 @@ Result<RecordingNote> readNote(const fs::path& recording, std::string& finished)
         for (const Json& t : json.at("target"))
             n.targets.push_back({t.at("song").get<std::string>(), t.at("part").get<std::string>(),
                                  t.at("layer").get<std::string>(), t.at("channel").get<int>()});
+        n.atS = json.value("at_s", 0.0);
+        if (const auto p = json.find("playing"); p != json.end())
+            n.playing = {p->at(0).get<std::string>(), p->at(1).get<std::string>(), p->at(2).get<int>(),
+                         p->at(3).get<std::string>()};
         finished = json.value("finished", std::string());
         if (!finished.empty() && !staysInside(finished)) finished.clear();
         return n;
@@ -59,6 +67,34 @@ template<typename T> T& named(std::vector<T>& list, const std::string& name)
     if (at != list.end()) return *at;
     list.emplace_back().name = name;
     return list.back();
+}
+
+/// A take of a finished file for each target of its note.
+Result<std::vector<RecordedTake>> takesOf(const fs::path& folder, const std::string& file, const RecordingNote& note,
+                                          const TakeCut& cut, const std::vector<std::int64_t>& gaps)
+{
+    const auto reader = AudioReader::open(folder / file);
+    if (!reader) return reader.error();
+    auto hash = hashFile(folder / file);
+    if (!hash) return hash.error();
+    std::vector<RecordedTake> out;
+    for (const RecordingTarget& target : note.targets) {
+        Take take;
+        take.file = file;
+        take.hash = *hash;
+        take.frames = reader->info().frames;
+        take.sampleRateHz = reader->info().sampleRateHz;
+        take.channels = int(reader->info().channels);
+        take.channel = take.channels > 1 ? std::clamp(target.channel, 1, take.channels) : 0;
+        take.recorded = note.recorded;
+        take.source = note.source;
+        take.input = note.input;
+        take.gaps = gaps;
+        take.atS = cut.atS, take.spanFromS = cut.spanFromS, take.spanToS = cut.spanToS;
+        take.playing = note.playing;
+        out.push_back({target, std::move(take)});
+    }
+    return out;
 }
 
 } // namespace
@@ -95,26 +131,53 @@ Result<std::vector<RecordedTake>> finishRecording(const fs::path& folder, const 
         if (const auto wrote = writeTextAtomically(noteOf(recording), json.dump(2)); !wrote) return wrote.error();
         if (const auto placed = putInPlace(recording, folder / finished); !placed) return placed.error();
     }
-    const auto reader = AudioReader::open(folder / finished);
+    return takesOf(folder, finished, *note, {0, 0, note->atS}, gaps);
+}
+
+Outcome renote(const fs::path& recording, const RecordingNote& note)
+{
+    return writeTextAtomically(noteOf(recording), toJson(note).dump(2));
+}
+
+Result<std::vector<RecordedTake>> cutTakes(const fs::path& folder, const fs::path& recording, const TakeCut& cut,
+                                           const std::vector<std::int64_t>& gaps)
+{
+    std::string finished;
+    const auto note = readNote(recording, finished);
+    if (!note) return note.error();
+    auto reader = AudioReader::open(recording);
     if (!reader) return reader.error();
-    auto hash = hashFile(folder / finished);
-    if (!hash) return hash.error();
-    std::vector<RecordedTake> out;
-    for (const RecordingTarget& target : note->targets) {
-        Take take;
-        take.file = finished;
-        take.hash = *hash;
-        take.frames = reader->info().frames;
-        take.sampleRateHz = reader->info().sampleRateHz;
-        take.channels = int(reader->info().channels);
-        take.channel = take.channels > 1 ? std::clamp(target.channel, 1, take.channels) : 0;
-        take.recorded = note->recorded;
-        take.source = note->source;
-        take.input = note->input;
-        take.gaps = gaps;
-        out.push_back({target, std::move(take)});
+    const AudioInfo& info = reader->info();
+    const std::int64_t frames = cut.frames;
+    if (frames <= 0 || cut.first < 0 || cut.first + frames > info.frames)
+        return Error{ErrorCode::Empty, recording.filename().string() + ": that stretch is not there yet",
+                     "wait until it is written"};
+    const RecordingTarget first = note->targets.empty() ? RecordingTarget{} : note->targets.front();
+    const std::string name = freeName(folder, "audio", safeStem(first.part + " " + first.layer));
+    const SampleFormat format = info.isFloat ? SampleFormat::Float32 : SampleFormat::Int24;
+    auto writer = TakeWriter::create(
+        folder / name, {info.sampleRateHz, info.channels, format, first.part + ", " + first.layer, note->recorded});
+    if (!writer) return writer.error();
+    if (const auto wound = reader->seek(cut.first); !wound) return wound.error();
+    for (std::int64_t left = frames; left > 0;) {
+        const auto got = reader->readInterleaved(std::size_t(std::min<std::int64_t>(left, kCopyFrames)));
+        if (!got) return got.error();
+        if (got->empty()) break;
+        if (const auto wrote = writer->write(*got); !wrote) return wrote.error();
+        left -= std::int64_t(got->size() / info.channels);
     }
-    return out;
+    if (const auto closed = writer->close(); !closed) return closed.error();
+    std::vector<std::int64_t> inside;
+    for (const std::int64_t gap : gaps)
+        if (gap >= cut.first && gap < cut.first + frames) inside.push_back(gap - cut.first);
+    return takesOf(folder, name, *note, cut, inside);
+}
+
+void dropRecording(const fs::path& recording)
+{
+    std::error_code ignored;
+    fs::remove(recording, ignored);
+    forgetNote(recording);
 }
 
 void forgetNote(const fs::path& recording)
@@ -141,7 +204,10 @@ void addTakes(SessionDocument& document, const std::vector<RecordedTake>& takes)
                              recorded.target.layer);
         if (std::ranges::find(layer.takes, recorded.take.file, &Take::file) != layer.takes.end()) continue;
         layer.takes.push_back(recorded.take);
-        layer.chosen = layer.takes.size() - 1;
+        if (!recorded.take.isPunch() || layer.takes.size() == 1) {
+            layer.chosen = layer.takes.size() - 1;
+            layer.pieces.clear(); // a new one counts as a whole
+        }
         if (document.sampleRateHz == 0) document.sampleRateHz = recorded.take.sampleRateHz;
     }
 }

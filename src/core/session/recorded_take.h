@@ -20,6 +20,15 @@ struct RecordingNote {
     std::string recorded;                 ///< ISO 8601, local
     std::string source;                   ///< the device and its inputs, in words
     Calibration input;
+    double atS = 0.0; ///< where in the song the recording's first frame is
+    PlayingNotes playing;
+};
+
+/// What becomes a take of a recording that holds more: a count-in before it, or several passes of a loop.
+struct TakeCut {
+    std::int64_t first = 0, frames = 0; ///< of the recording
+    double atS = 0.0;                   ///< of the song, see Take
+    double spanFromS = 0.0, spanToS = 0.0;
 };
 
 struct RecordedTake {
@@ -38,12 +47,22 @@ Result<std::vector<RecordedTake>> finishRecording(const std::filesystem::path& f
                                                   const std::filesystem::path& recording,
                                                   const std::vector<std::int64_t>& gaps = {});
 void forgetNote(const std::filesystem::path& recording);
+/// Changes the note of a recording that is under way. @error WriteFailed
+Outcome renote(const std::filesystem::path& recording, const RecordingNote& note);
+/// Copies a stretch of a recording, which may be under way, into a file of its own and makes a take of it for each
+/// target; the recording stays. @param gaps  frames of the recording
+/// @error as AudioReader and TakeWriter; BadDocument where the note cannot be read; Empty where the stretch is not
+/// there yet
+Result<std::vector<RecordedTake>> cutTakes(const std::filesystem::path& folder, const std::filesystem::path& recording,
+                                           const TakeCut& cut, const std::vector<std::int64_t>& gaps = {});
+/// Lets go of a recording and its note, once all that is wanted of it was cut.
+void dropRecording(const std::filesystem::path& recording);
 
 /// Recordings that nobody finished, as a crash leaves them. Call with the session locked.
 std::vector<std::filesystem::path> unfinishedRecordings(const std::filesystem::path& folder);
 
-/// Adds takes to their layers, and layers where there is none of that name; the takes count from now on. A take whose
-/// file is in the document already is left out.
+/// Adds takes to their layers, and layers where there is none of that name; the takes count from now on, but for those
+/// of some bars only where there is another. A take whose file is in the document already is left out.
 void addTakes(SessionDocument& document, const std::vector<RecordedTake>& takes);
 
 /// Makes a take of a recording, saves the session with it, notes it in the log, and forgets the note.

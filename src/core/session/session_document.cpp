@@ -11,8 +11,19 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 constexpr int kFormat = 1;
+constexpr double kMostSongS = 1e6; // that a place in a song may be from its beginning
 
 Json calibrationToJson(const Calibration& c) { return {{"full_scale_dbu", c.dbuAtFullScale}, {"assumed", c.assumed}}; }
+
+Json playingToJson(const PlayingNotes& p)
+{
+    return {{"pick", p.pick}, {"cloth", p.cloth}, {"capo", p.capo}, {"strings_since", p.stringsSince}};
+}
+
+Json pieceToJson(const Piece& p)
+{
+    return {{"from_s", p.fromS}, {"take", p.take}, {"later_ms", p.laterMs}, {"cents", p.cents}, {"fade_ms", p.fadeMs}};
+}
 
 Json takeToJson(const Take& t)
 {
@@ -20,6 +31,9 @@ Json takeToJson(const Take& t)
                 {"channels", t.channels}, {"channel", t.channel}, {"hash", t.hash},
                 {"recorded", t.recorded}, {"source", t.source},   {"input", calibrationToJson(t.input)}};
     if (!t.gaps.empty()) out["gap"] = t.gaps;
+    if (t.atS != 0.0) out["at_s"] = t.atS;
+    if (t.isPunch()) out["span_s"] = {t.spanFromS, t.spanToS};
+    if (t.playing != PlayingNotes{}) out["playing"] = playingToJson(t.playing);
     return out;
 }
 
@@ -31,6 +45,7 @@ Json layerToJson(const Layer& l)
     if (l.isInverted) out["inverted"] = true;
     out["take"] = Json::array();
     for (const Take& t : l.takes) out["take"].push_back(takeToJson(t));
+    for (const Piece& p : l.pieces) out["piece"].push_back(pieceToJson(p));
     return out;
 }
 
@@ -173,6 +188,30 @@ CabPlan readCab(const Json& json, std::optional<Error>& failure)
     return c;
 }
 
+PlayingNotes readPlaying(const Json* json, const std::string& where, std::optional<Error>& failure)
+{
+    PlayingNotes p;
+    if (!json) return p;
+    Fields fields(*json, where, failure);
+    fields.text("pick", p.pick);
+    fields.text("cloth", p.cloth);
+    fields.whole("capo", p.capo, 24);
+    fields.text("strings_since", p.stringsSince);
+    return p;
+}
+
+Piece readPiece(const Json& json, const std::string& where, std::optional<Error>& failure)
+{
+    Piece p;
+    Fields fields(json, where, failure);
+    fields.number("from_s", p.fromS, -kMostSongS, kMostSongS);
+    fields.whole("take", p.take, 1 << 20);
+    fields.number("later_ms", p.laterMs, -1000.0, 1000.0);
+    fields.number("cents", p.cents, -50.0, 50.0);
+    fields.number("fade_ms", p.fadeMs, 0.0, 1000.0);
+    return p;
+}
+
 Take readTake(const Json& json, const std::string& where, std::optional<Error>& failure)
 {
     Take t;
@@ -191,6 +230,14 @@ Take readTake(const Json& json, const std::string& where, std::optional<Error>& 
         if (!bad) bad = Error{ErrorCode::BadDocument, at + " is no frame", "mend the file or go back to a copy"};
         return std::int64_t{0};
     });
+    fields.number("at_s", t.atS, -kMostSongS, kMostSongS);
+    if (const Json* span = fields.find("span_s")) {
+        if (span->is_array() && span->size() == 2 && (*span)[0].is_number() && (*span)[1].is_number())
+            t.spanFromS = (*span)[0].get<double>(), t.spanToS = (*span)[1].get<double>();
+        else
+            fields.fail("span_s", "is no pair of seconds");
+    }
+    t.playing = readPlaying(fields.find("playing"), where + ".playing", failure);
     return t;
 }
 
@@ -208,6 +255,7 @@ Layer readLayer(const Json& json, const std::string& where, std::optional<Error>
     fields.file("rig", l.rig);
     fields.whole("chosen", l.chosen, 1 << 20);
     fields.list("take", l.takes, readTake);
+    fields.list("piece", l.pieces, readPiece);
     return l;
 }
 
@@ -216,6 +264,7 @@ Part readPart(const Json& json, const std::string& where, std::optional<Error>& 
     Part p;
     Fields fields(json, where, failure);
     fields.text("name", p.name);
+    p.playing = readPlaying(fields.find("playing"), where + ".playing", failure);
     fields.list("layer", p.layers, readLayer);
     return p;
 }
@@ -228,18 +277,33 @@ Song readSong(const Json& json, const std::string& where, std::optional<Error>& 
     fields.number("tempo_bpm", s.tempoBpm, 20.0, 400.0);
     fields.text("meter", s.meter);
     fields.text("tuning", s.tuning);
+    fields.list("tempo", s.tempos, [](const Json& v, const std::string& at, std::optional<Error>& bad) {
+        TempoChange t;
+        Fields f(v, at, bad);
+        f.number("quarter", t.quarter, 0.0, kMostSongS);
+        f.number("bpm", t.bpm, 20.0, 400.0);
+        return t;
+    });
+    fields.list("meter_change", s.meters, [](const Json& v, const std::string& at, std::optional<Error>& bad) {
+        MeterChange m;
+        Fields f(v, at, bad);
+        f.whole("bar", m.bar, 1 << 20);
+        f.text("meter", m.meter);
+        return m;
+    });
     fields.list("part", s.parts, readPart);
     return s;
 }
 
 } // namespace
 
-double Song::quartersPerBar() const
+std::vector<Piece> heardPieces(const Layer& layer)
 {
-    const auto slash = meter.find('/');
-    if (slash == std::string::npos) return 4.0;
-    const auto upper = parseNumber(meter.substr(0, slash)), lower = parseNumber(meter.substr(slash + 1));
-    return upper && lower && *upper > 0.0 && *lower > 0.0 ? *upper * 4.0 / *lower : 4.0;
+    constexpr double kEarlyS = 0.06; // before the bar line: a first note that comes early
+    if (!layer.pieces.empty()) return layer.pieces;
+    const Take* take = layer.chosenTake();
+    if (!take || !take->isPunch()) return {};
+    return {{std::max(take->atS, take->spanFromS - kEarlyS), layer.chosen, 0.0, 0.0, 10.0}};
 }
 
 const Layer* findLayer(const SessionDocument& d, const LayerPath& p)
@@ -272,9 +336,12 @@ bool staysInside(const std::string& relative)
 Json songToJson(const Song& s)
 {
     Json song = {{"name", s.name}, {"tempo_bpm", s.tempoBpm}, {"meter", s.meter}, {"tuning", s.tuning}};
+    for (const TempoChange& t : s.tempos) song["tempo"].push_back({{"quarter", t.quarter}, {"bpm", t.bpm}});
+    for (const MeterChange& m : s.meters) song["meter_change"].push_back({{"bar", m.bar}, {"meter", m.meter}});
     song["part"] = Json::array();
     for (const Part& p : s.parts) {
         Json part = {{"name", p.name}};
+        if (p.playing != PlayingNotes{}) part["playing"] = playingToJson(p.playing);
         part["layer"] = Json::array();
         for (const Layer& l : p.layers) part["layer"].push_back(layerToJson(l));
         song["part"].push_back(std::move(part));
@@ -345,6 +412,11 @@ Result<SessionDocument> sessionFromJson(const Json& json)
             return Error{ErrorCode::OutOfRange,
                          "session.json: layer \"" + layer->name + "\" chooses a take that is not there",
                          "mend the file"};
+        for (const Piece& piece : layer->pieces)
+            if (piece.take >= layer->takes.size())
+                return Error{ErrorCode::OutOfRange,
+                             "session.json: a piece of layer \"" + layer->name + "\" is of a take that is not there",
+                             "mend the file"};
     }
     return d;
 }

@@ -2,6 +2,7 @@
 
 #include "core/impulse/placement.h"
 #include "core/stereo/pan_law.h"
+#include "core/units/bar_grid.h"
 #include "core/units/calibration.h"
 
 #include <cstdint>
@@ -11,6 +12,15 @@
 #include <vector>
 
 namespace gristle::core {
+
+/// How a part is played, beyond its notes; what is true when a take is recorded travels with it.
+struct PlayingNotes {
+    std::string pick;         ///< "1.2 mm", "fingers"
+    std::string cloth;        ///< where the damping cloth lies, empty: none
+    int capo = 0;             ///< fret, 0: none
+    std::string stringsSince; ///< date of the strings, ISO 8601, or words
+    bool operator==(const PlayingNotes&) const = default;
+};
 
 /// One recorded attempt at a layer: an immutable file in audio/.
 struct Take {
@@ -23,8 +33,24 @@ struct Take {
     std::string recorded; ///< ISO 8601, local time
     std::string source;   ///< the name that it was brought in under
     Calibration input;
-    std::vector<std::int64_t> gaps; ///< frames before which samples were lost while recording
+    std::vector<std::int64_t> gaps;        ///< frames before which samples were lost while recording
+    double atS = 0.0;                      ///< where in the song its first frame is, seconds; below 0: before bar 1
+    double spanFromS = 0.0, spanToS = 0.0; ///< of the song, what it was played for; empty: all of it
+    PlayingNotes playing;
     bool operator==(const Take&) const = default;
+    bool isPunch() const { return spanToS > spanFromS; }
+    double endS() const { return atS + (sampleRateHz > 0 ? double(frames) / sampleRateHz : 0.0); }
+};
+
+/// A stretch of a layer, from where it begins in the song to where the next one does: the take that is heard there, and
+/// by how much it is moved and retuned. All together are a recipe; the files stay as they are.
+struct Piece {
+    double fromS = 0.0;   ///< the first one begins with its take
+    std::size_t take = 0; ///< of the layer
+    double laterMs = 0.0; ///< that it is moved by; below 0: earlier
+    double cents = 0.0;   ///< that it is retuned by, by resampling, about the middle of the piece
+    double fadeMs = 10.0; ///< equal power, around where it begins
+    bool operator==(const Piece&) const = default;
 };
 
 /// One performance wanted for a part, with its place in the stereo picture.
@@ -37,14 +63,16 @@ struct Layer {
     std::string guitar, pickup;
     std::string rig; ///< file of the rig version, relative to the folder; empty: dry
     std::vector<Take> takes;
-    std::size_t chosen = 0; ///< the take that counts
+    std::size_t chosen = 0;    ///< the take that counts
+    std::vector<Piece> pieces; ///< in order of time; empty: the take that counts, as it is
     bool operator==(const Layer&) const = default;
     const Take* chosenTake() const { return chosen < takes.size() ? &takes[chosen] : nullptr; }
 };
 
 struct Part {
     std::string name;
-    std::vector<Layer> layers;
+    std::vector<Layer> layers{};
+    PlayingNotes playing{}; ///< that the next take gets
     bool operator==(const Part&) const = default;
 };
 
@@ -53,10 +81,13 @@ struct Song {
     double tempoBpm = 120.0;
     std::string meter = "4/4";
     std::string tuning = "E standard";
-    std::vector<Part> parts;
+    std::vector<Part> parts{};
+    std::vector<TempoChange> tempos{}; ///< after the beginning
+    std::vector<MeterChange> meters{};
     bool operator==(const Song&) const = default;
     /// Quarter notes in a bar of the meter: 6/8 has 3.
-    double quartersPerBar() const;
+    double quartersPerBar() const { return quartersOfMeter(meter); }
+    BarGrid grid() const { return {tempoBpm, meter, tempos, meters}; }
 };
 
 /// What stands between the interface's output and the amplifier's input.
@@ -80,6 +111,10 @@ struct SessionDocument {
     std::vector<Song> songs;
     bool operator==(const SessionDocument&) const = default;
 };
+
+/// What is heard of a layer: its pieces; of a take that was played for some bars, those. Empty: the take that counts,
+/// as it is.
+std::vector<Piece> heardPieces(const Layer& layer);
 
 /// Where a layer stands in a document.
 struct LayerPath {

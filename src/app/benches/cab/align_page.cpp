@@ -491,7 +491,7 @@ std::vector<MixLayer> AlignPage::layers(bool isTogether) const
         auto recipe = layerRecipe(session().folder(), layerOf(rows_[i]), true, warnings);
         if (!recipe) return {};
         recipe->effort = Effort::Playing;
-        recipe->earlierS = isTogether ? 0.001 * all[i].first : 0.0;
+        recipe->earlierS += 0.001 * ((isTogether ? all[i].first : 0.0) - layerOf(rows_[i]).earlierMs);
         recipe->isInverted = isTogether && all[i].second;
         out.push_back({std::move(*recipe), 0.0, layerOf(rows_[i]).gainDb});
     }

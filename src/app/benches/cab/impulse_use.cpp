@@ -77,11 +77,10 @@ AuditionRequest hearImpulses(const SessionModel& session, const std::vector<Hear
 {
     AuditionRequest out;
     out.kind = "impulse";
-    const Take* take = session.isOpen() ? session.take() : nullptr;
-    if (!take) return out;
+    if (!session.isOpen() || !session.take()) return out;
     out.subject = SessionModel::tr("%1, through its rig").arg(QString::fromStdString(session.layer()->name));
     const RigDocument rig = session.rig();
-    const LayerRecipe plain = layerRecipe(session.folder(), *take, rig);
+    const LayerRecipe plain = layerRecipe(session.folder(), *session.layer(), rig);
     const auto stretch = [](LayerRecipe recipe, double from, double to, const Progress& p) {
         recipe.startS = from, recipe.endS = to;
         recipe.effort = Effort::Playing;

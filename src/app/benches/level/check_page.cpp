@@ -258,7 +258,7 @@ void CheckPage::refresh()
     }
     prompt_->setText(run_.task().isBusy() ? tr("One moment \u2026") : promptOf(step, run_.isRunning()));
     go_->setText(run_.isRunning() ? tr("Done  Enter") : tr("Begin  Enter"));
-    go_->setEnabled(capture().isOpen() && !capture().isRecording());
+    go_->setEnabled(capture().isOpen() && !capture().isBusy());
     again_->setEnabled(run_.isRunning() || step != Step::Rest);
     turnIt_->setVisible(capture().isSimulated() && step == Step::Set);
     turnIt_->setEnabled(run_.judged().has_value());

@@ -20,7 +20,7 @@ LevelBench::LevelBench(const BenchContext& context, QWidget* parent) : PagedBenc
 /// The spine tells of the take in hand, whichever page is looked at.
 BenchState LevelBench::state() const
 {
-    if (capture().isRecording()) return {tr("recording \u2026"), false};
+    if (capture().isBusy()) return {tr("recording \u2026"), false};
     const Take* take = session().isOpen() ? session().take() : nullptr;
     if (!take) return {tr("no take yet"), false};
     const auto found = session().levelFindings(*take);

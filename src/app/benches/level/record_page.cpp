@@ -243,7 +243,7 @@ void RecordPage::refresh()
     if (!session().isOpen() || !isVisible() || refreshing_) return;
     refreshing_ = true;
     refreshDevices();
-    const bool open = capture().isOpen(), busy = capture().isRecording() || capture().isCountingIn();
+    const bool open = capture().isOpen(), busy = capture().isBusy();
     for (QWidget* w : {static_cast<QWidget*>(devices_), static_cast<QWidget*>(inputs_), static_cast<QWidget*>(buffers_),
                        static_cast<QWidget*>(ping_), static_cast<QWidget*>(countIn_)})
         w->setEnabled(!busy);
@@ -352,7 +352,7 @@ void RecordPage::meter()
 
 void RecordPage::toggle()
 {
-    if (capture().isRecording() || capture().isCountingIn())
+    if (capture().isBusy())
         capture().stop();
     else
         capture().record();

@@ -203,8 +203,8 @@ void TakePage::refresh()
     strip_->setEmptyText(session().take() ? tr("Measuring \u2026")
                                           : tr("Drop a recording here, or bring takes in from the session menu."));
     strip_->setMeasurement(m, channel, options.referenceDbfs, options.target, session().barSeconds());
-    strip_->setLoop((session().loopFromBar() - 1.0) * session().barSeconds(),
-                    (session().loopToBar() - 1.0) * session().barSeconds());
+    const double atS = session().take() ? session().take()->atS : 0.0; // the strip shows the file
+    strip_->setLoop(session().loopFromS() - atS, session().loopToS() - atS);
     std::vector<double> gaps;
     if (const Take* take = session().take())
         for (const std::int64_t frame : take->gaps) gaps.push_back(double(frame) / std::max(1, take->sampleRateHz));
@@ -276,6 +276,7 @@ void TakePage::judgeCleaning()
     if (key.empty()) return;
     LayerRecipe recipe = layerRecipe(session().folder(), *take, cleaning);
     recipe.tailS = 0.0;
+    recipe.earlierS = 0.0; // frame by frame against the file
     const auto out = session().folder().path() / "cache" / "cleaned.wav";
     using Answer = std::shared_ptr<Result<std::optional<CleanJudgement>>>;
     cleanTask_.run<Answer>(

@@ -491,12 +491,12 @@ void RigBench::changeJoined(const QString& text, RigDocument rig, std::size_t sp
 
 LayerRecipe RigBench::recipe(const RigDocument& rig) const
 {
-    LayerRecipe out = layerRecipe(session().folder(), *session().take(), rig);
+    LayerRecipe out = layerRecipe(session().folder(), *session().layer(), rig);
     out.allowMissing = true;
     out.effort = Effort::Draft;
-    out.startS = (session().loopFromBar() - 1.0) * session().barSeconds();
-    out.endS = (session().loopToBar() - 1.0) * session().barSeconds();
-    const double duration = double(session().take()->frames) / std::max(1, session().take()->sampleRateHz);
+    out.startS = session().loopFromS();
+    out.endS = session().loopToS();
+    const double duration = session().take()->endS();
     if (out.startS >= duration) out.startS = 0.0;
     out.endS = std::min(out.endS, duration);
     return out;
@@ -613,7 +613,7 @@ AuditionRequest RigBench::audition() const
         tr("%1 through %2")
             .arg(QString::fromStdString(layer), rig_.chain.empty() ? tr("no rig") : QString::fromStdString(rig_.name));
     const auto slot = [&](const QString& title, const RigDocument& rig) {
-        LayerRecipe recipe = layerRecipe(session().folder(), *session().take(), rig);
+        LayerRecipe recipe = layerRecipe(session().folder(), *session().layer(), rig);
         recipe.allowMissing = true;
         recipe.effort = Effort::Playing;
         out.slots_.push_back({title, [recipe](double from, double to, const Progress& p) {
@@ -638,7 +638,7 @@ AuditionRequest RigBench::audition() const
              at);
     }
     slot(tr("v%1").arg(rig_.version), rig_);
-    out.slots_.back().live = layerRecipe(session().folder(), *session().take(), rig_);
+    out.slots_.back().live = layerRecipe(session().folder(), *session().layer(), rig_);
     out.active = out.slots_.size() - 1;
     return out;
 }
