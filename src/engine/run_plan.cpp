@@ -69,8 +69,7 @@ std::optional<core::TakeCut> RunPlan::cut(std::int64_t pass, std::int64_t record
     out.atS = fromS - double(begins - out.first) / rateHz;
     if (shape.kind == RunKind::Through) {
         if (out.frames <= 0) return std::nullopt;
-        if (shape.fromBar > 1.0 + kWhole)
-            out.spanFromS = fromS, out.spanToS = fromS + double(frames - begins) / rateHz;
+        if (shape.fromBar > 1.0 + kWhole) out.spanFromS = fromS, out.spanToS = fromS + double(frames - begins) / rateHz;
         return out.spanToS < out.spanFromS ? std::nullopt : std::optional(out);
     }
     out.spanFromS = fromS;

@@ -14,7 +14,7 @@ struct RunShape {
     RunKind kind = RunKind::Through;
     int countInBars = 0; ///< before fromBar: counted in, and of a song's middle heard
     double fromBar = 1.0;
-    double toBar = 5.0;    ///< not in it; of no meaning to Through
+    double toBar = 5.0;     ///< not in it; of no meaning to Through
     bool hasClicks = false; ///< while it is recorded; the bars before have them always
 };
 

@@ -17,9 +17,9 @@ struct TransportPlan {
         std::int64_t frame = 0;
         bool isFirst = false; ///< of its bar: higher
     };
-    std::int64_t startFrame = 0;          ///< where it begins; below 0 for a count-in
+    std::int64_t startFrame = 0;           ///< where it begins; below 0 for a count-in
     std::int64_t loopFrom = 0, loopTo = 0; ///< at loopTo it goes on from loopFrom; equal: it goes on and on
-    std::vector<Click> clicks;            ///< in order
+    std::vector<Click> clicks;             ///< in order
     float clickPeak = 0.1f;
     std::shared_ptr<const core::Recording> backing; ///< the earlier layers, both sides; none: nothing
     std::int64_t backingFrom = 0;                   ///< where in the song its first frame is
@@ -42,7 +42,7 @@ public:
     bool isRolling() const noexcept { return rolling_.load(); }
     /// The frame of the recording that came in with the first frame of the run; below 0 before that.
     std::int64_t recordedAt() const noexcept { return recordedAt_.load(); }
-    std::int64_t elapsed() const noexcept { return elapsed_.load(); } ///< frames since then
+    std::int64_t elapsed() const noexcept { return elapsed_.load(); }   ///< frames since then
     std::int64_t position() const noexcept { return position_.load(); } ///< frame of the song
     void setBackingGain(float gain) noexcept { backingGain_.store(gain); }
     void setClickPeak(float peak) noexcept { clickPeak_.store(peak); }

@@ -21,7 +21,8 @@ constexpr double kJoinFadeS = 0.02;
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
-/// What is rendered to be heard: others as they are, and of the layer in hand what is around the bars that are recorded.
+/// What is rendered to be heard: others as they are, and of the layer in hand what is around the bars that are
+/// recorded.
 struct LayersWish {
     std::vector<MixLayer> others, own;
     MixOptions options;
@@ -31,7 +32,8 @@ struct LayersWish {
 
 Result<Recording> renderLayers(const LayersWish& wish, const Progress& progress)
 {
-    Recording out{wish.options.rateHz, AudioBuffer(2, std::size_t(std::ceil((wish.toS - wish.fromS) * wish.options.rateHz)))};
+    Recording out{wish.options.rateHz,
+                  AudioBuffer(2, std::size_t(std::ceil((wish.toS - wish.fromS) * wish.options.rateHz)))};
     const auto add = [&](const std::vector<MixLayer>& layers, auto gainAt) -> Outcome {
         if (layers.empty()) return Done{};
         const auto mixed = mixToMemory(layers, wish.options, wish.fromS, wish.toS, progress);

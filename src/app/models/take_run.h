@@ -45,9 +45,9 @@ public:
     bool isRunning() const { return !recording_.empty(); }
     bool isCountingIn() const { return countInLeftS() > 0.0; }
     double countInLeftS() const;
-    double recordedS() const;              ///< since the count-in
-    std::optional<double> barNow() const;  ///< of the song, while it runs
-    std::int64_t pass() const;             ///< of a loop, from 0
+    double recordedS() const;             ///< since the count-in
+    std::optional<double> barNow() const; ///< of the song, while it runs
+    std::int64_t pass() const;            ///< of a loop, from 0
 
 signals:
     void changed();

@@ -138,7 +138,8 @@ Result<TakeReader> TakeReader::join(const std::vector<PieceRecipe>& pieces)
     }
     // The first piece lasts from its take's beginning; what the song has ends with the last piece's take.
     const PieceRecipe& last = state->pieces.back();
-    endS = std::min({endS, last.toS + last.fadeS, last.atS + last.laterS + state->sources.back().reader.info().durationS()});
+    endS = std::min(
+        {endS, last.toS + last.fadeS, last.atS + last.laterS + state->sources.back().reader.info().durationS()});
     state->info.frames = std::max<std::int64_t>(0, std::llround(endS * state->info.sampleRateHz));
     state->info.promisedFrames = state->info.frames;
     state->info.channels = 1;

@@ -21,8 +21,9 @@ struct PieceRecipe {
 };
 
 /// One channel of a take file as it is, or a performance joined of pieces of several, from front to back or from a
-/// frame on. Joined, frame 0 is the beginning of the song; joins are equal-power fades; a piece that is neither moved by
-/// a part of a sample nor retuned passes bit for bit between them. Memory is that of one block. One thread at a time.
+/// frame on. Joined, frame 0 is the beginning of the song; joins are equal-power fades; a piece that is neither moved
+/// by a part of a sample nor retuned passes bit for bit between them. Memory is that of one block. One thread at a
+/// time.
 class TakeReader {
 public:
     /// @error as AudioReader and chooseChannel

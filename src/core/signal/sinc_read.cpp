@@ -20,8 +20,7 @@ const std::array<SincTaps, kSincParts + 1>& sincRows()
                 taps[k] = sinc(t) * kaiserAt(t / (kSincTaps / 2.0), beta);
                 sum += taps[k];
             }
-            for (std::size_t k = 0; k < kSincTaps; ++k)
-                out[p][kSincTaps - 1 - k] = static_cast<float>(taps[k] / sum);
+            for (std::size_t k = 0; k < kSincTaps; ++k) out[p][kSincTaps - 1 - k] = static_cast<float>(taps[k] / sum);
         }
         return out;
     }();
