@@ -117,7 +117,7 @@ void TestWindow::theWholeStory()
     b.device->advance(9600);
 
     // Blend: matched, measured on the rendered sum, the same as offline.
-    b.window.showBench(3);
+    b.window.showBench(5);
     b.settle();
     b.find<QPushButton>("matchLoudness")->click();
     b.settle();
@@ -174,7 +174,7 @@ void TestWindow::undoGoesBackAndIsLogged()
     WindowBench b;
     QVERIFY(QFile::exists(path("demo.gristle")));
     b.window.openPaths({path("demo.gristle")});
-    b.window.showBench(3);
+    b.window.showBench(5);
     b.settle();
     SessionModel& session = b.window.session();
     const SessionDocument before = session.document();
@@ -236,7 +236,7 @@ void TestWindow::missingAudioIsToldAndTheRestOpens()
     QVERIFY(b.window.session().isOpen());
     QCOMPARE(b.window.session().missing().size(), std::size_t(1));
     QVERIFY(b.window.findChild<QWidget*>("finding.file.unreadable"));
-    b.window.showBench(4);
+    b.window.showBench(6);
     QVERIFY(b.window.findChild<QWidget*>("finding.session.missing"));
     b.window.session().setPath({0, 0, 1});
     b.window.showBench(0);
@@ -301,7 +301,7 @@ void TestWindow::figuresThatAreNoneAreRefused()
     line->setText("drive | warp");
     emit line->editingFinished();
     QVERIFY(b.window.notice().contains("warp"));
-    b.window.showBench(3);
+    b.window.showBench(5);
     auto* table = b.find<QTableWidget>("layerTable");
     table->item(0, 1)->setText("4000");
     QVERIFY(b.window.session().document() == before);

@@ -113,7 +113,8 @@ private slots:
         style.timingMeanMs = 25.0;
         const auto take = judged(measured(recorded(partOf(0), style)));
         QVERIFY2(badBars(take).empty(), qPrintable(text(badBars(take))));
-        QVERIFY(std::ranges::find(take.findings, std::string("take.whole_late"), &Finding::code) != take.findings.end());
+        QVERIFY(std::ranges::find(take.findings, std::string("take.whole_late"), &Finding::code) !=
+                take.findings.end());
         QVERIFY2(std::abs(*take.timingMedianMs - 25.0) < 8.0, qPrintable(QString::number(*take.timingMedianMs)));
     }
 
@@ -122,7 +123,8 @@ private slots:
         PlayingStyle style = hand(5);
         style.tuningCents = 14.0;
         const auto sharp = judged(measured(recorded(partOf(1), style)));
-        QVERIFY2(sharp.cents && std::abs(*sharp.cents - 14.0) < 1.5, qPrintable(QString::number(sharp.cents.value_or(-99))));
+        QVERIFY2(sharp.cents && std::abs(*sharp.cents - 14.0) < 1.5,
+                 qPrintable(QString::number(sharp.cents.value_or(-99))));
         QVERIFY(sharp.sentence.find("cents sharp") != std::string::npos);
         // Against another reference the same notes are in tune: 443.57 Hz is 14 cents over 440.
         TakeMeasureOptions options;
@@ -175,7 +177,8 @@ private slots:
         std::normal_distribution<float> noise;
         const double at = BarGrid(kTempo, "4/4").secondsOfBar(4.75);
         for (std::size_t i = 0; i < 2400; ++i) // 50 ms of a hand on the strings
-            x[std::size_t((kBeforeS + at) * kRate) + i] += 0.004f * noise(random) * std::sin(3.14159f * float(i) / 2400.0f);
+            x[std::size_t((kBeforeS + at) * kRate) + i] +=
+                0.004f * noise(random) * std::sin(3.14159f * float(i) / 2400.0f);
         const auto found = measured(x).noises;
         QCOMPARE(found.size(), std::size_t(1));
         QVERIFY(std::abs(found[0].timeS - at - 0.025) < 0.03);
@@ -224,7 +227,8 @@ private slots:
             for (std::size_t b = 0; b < bars.size(); ++b) {
                 bars[b].bar = int(b) + 1;
                 for (std::size_t t = 0; t < takes; ++t)
-                    bars[b].cost.push_back(t > 0 && even(random) < 0.2 ? std::nullopt : std::optional(4.0 * even(random)));
+                    bars[b].cost.push_back(t > 0 && even(random) < 0.2 ? std::nullopt
+                                                                       : std::optional(4.0 * even(random)));
             }
             std::vector<std::vector<std::vector<double>>> prices(
                 bars.size() + 2, std::vector<std::vector<double>>(takes, std::vector<double>(takes)));
@@ -239,13 +243,15 @@ private slots:
             std::vector<int> choice(bars.size(), 0);
             for (;;) {
                 bool isPlayed = true;
-                for (std::size_t b = 0; b < bars.size(); ++b) isPlayed &= bars[b].cost[std::size_t(choice[b])].has_value();
+                for (std::size_t b = 0; b < bars.size(); ++b)
+                    isPlayed &= bars[b].cost[std::size_t(choice[b])].has_value();
                 if (isPlayed) cheapest = std::min(cheapest, compOf(bars, choice, join).cost);
                 std::size_t b = 0;
                 while (b < bars.size() && ++choice[b] == int(takes)) choice[b++] = 0;
                 if (b == bars.size()) break;
             }
-            QVERIFY2(std::abs(found.cost - cheapest) < 1e-9, qPrintable(QString("%1 %2").arg(found.cost).arg(cheapest)));
+            QVERIFY2(std::abs(found.cost - cheapest) < 1e-9,
+                     qPrintable(QString("%1 %2").arg(found.cost).arg(cheapest)));
             // A bar whose take is given keeps it.
             std::vector<int> kept(bars.size(), -1);
             kept.back() = 0;

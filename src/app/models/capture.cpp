@@ -504,10 +504,10 @@ void Capture::teachPlayer()
     what.tempoBpm = session_.song()->tempoBpm;
     what.quartersPerBar = session_.song()->quartersPerBar();
     what.tuning = session_.song()->tuning;
-    what.restBeforeS = 0.0; // he comes in with the recording
+    what.restBeforeS = session_.barSeconds(); // the first bar rests
     what.restAfterS = session_.barSeconds();
     const double rate = rateHz();
-    const auto frames = std::size_t((kPlayedBars + 1) * session_.barSeconds() * rate);
+    const auto frames = std::size_t((kPlayedBars + 2) * session_.barSeconds() * rate);
     practice_.run<std::vector<float>>(
         tr("The simulated player learns the part"),
         [what, rate, frames](const Progress&) {

@@ -91,26 +91,32 @@ void tellBar(BarVerdict& b, bool isStray, const JudgeOptions& o)
 {
     struct Wrong {
         double cost;
-        std::string word;
+        std::string word, sign;
         bool isBad;
     };
     std::vector<Wrong> wrongs;
-    if (b.clipped > 0) wrongs.push_back({kClipped, "clipped", true});
+    if (b.clipped > 0) wrongs.push_back({kClipped, "clipped", "clipped", true});
     if (isStray)
-        wrongs.push_back({timingCost(b), lateText(*b.strayMs), true});
+        wrongs.push_back(
+            {timingCost(b), lateText(*b.strayMs),
+             fmt::format("{} {}", figureText(std::abs(*b.strayMs), 0), *b.strayMs > 0.0 ? "late" : "early"), true});
     else if (b.strayMs && b.spreadMs > 2.0 * kTimingMs)
-        wrongs.push_back({timingCost(b), fmt::format("uneven, {} ms", figureText(b.spreadMs, 0)), true});
-    if (b.cents && std::abs(*b.cents) > o.centsOff) wrongs.push_back({tuningCost(b), sharpText(*b.cents), true});
-    if (b.missed > 0) wrongs.push_back({kNote * b.missed, countText(b.missed, "note missed", "notes missed"), true});
-    if (b.added > 0) wrongs.push_back({kNote * b.added, countText(b.added, "note too many", "notes too many"), true});
+        wrongs.push_back({timingCost(b), fmt::format("uneven, {} ms", figureText(b.spreadMs, 0)), "uneven", true});
+    if (b.cents && std::abs(*b.cents) > o.centsOff)
+        wrongs.push_back({tuningCost(b), sharpText(*b.cents), *b.cents > 0.0 ? "sharp" : "flat", true});
+    if (b.missed > 0)
+        wrongs.push_back({kNote * b.missed, countText(b.missed, "note missed", "notes missed"), "missed", true});
+    if (b.added > 0)
+        wrongs.push_back({kNote * b.added, countText(b.added, "note too many", "notes too many"), "added", true});
     if (b.levelDb && std::abs(*b.levelDb) > o.levelOffDb)
-        wrongs.push_back({levelCost(b),
-                          fmt::format("{} dB {}", figureText(std::abs(*b.levelDb), 0), *b.levelDb > 0 ? "louder" : "softer"),
-                          false});
-    if (b.noiseDb && *b.noiseDb > kNoiseDb) wrongs.push_back({kNoise, "noise between notes", false});
+        wrongs.push_back(
+            {levelCost(b),
+             fmt::format("{} dB {}", figureText(std::abs(*b.levelDb), 0), *b.levelDb > 0 ? "louder" : "softer"),
+             *b.levelDb > 0 ? "loud" : "soft", false});
+    if (b.noiseDb && *b.noiseDb > kNoiseDb) wrongs.push_back({kNoise, "noise between notes", "noise", false});
     const auto worst = std::ranges::max_element(wrongs, {}, &Wrong::cost);
     if (worst == wrongs.end()) return;
-    b.word = worst->word;
+    b.word = worst->word, b.sign = worst->sign;
     b.isBad = std::ranges::any_of(wrongs, &Wrong::isBad);
 }
 
@@ -148,7 +154,8 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
     if (isPaired)
         for (const NotePair& n : o.earlier->notes) {
             const double own = n.timeS + 1e-3 * (n.offsetMs + o.earlier->movedMs);
-            if (own >= take.spanFromS && own < take.spanToS && inside(own)) told[barOf(own)].earlier.push_back(n.offsetMs);
+            if (own >= take.spanFromS && own < take.spanToS && inside(own))
+                told[barOf(own)].earlier.push_back(n.offsetMs);
         }
     for (const double t : take.clippedS)
         if (inside(t)) ++bars[barOf(t)].clipped;
@@ -198,7 +205,8 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
     }
     if (!allCents.empty()) out.cents = medianOf(allCents);
 
-    const auto add = [&](Severity severity, const char* code, std::string title, std::string message, std::string remedy) {
+    const auto add = [&](Severity severity, const char* code, std::string title, std::string message,
+                         std::string remedy) {
         out.findings.push_back(
             makeFinding(severity, code, o.subject, std::move(title), std::move(message), std::move(remedy)));
     };
@@ -216,14 +224,13 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
     }
     const char* against = isPaired ? "the earlier layer" : "the click";
     for (const bool late : {true, false}) {
-        const auto bad = those([&](const BarVerdict& b) {
-            return strays[b.bar] && (*b.strayMs > 0.0) == late;
-        });
+        const auto bad = those([&](const BarVerdict& b) { return strays[b.bar] && (*b.strayMs > 0.0) == late; });
         if (bad.empty()) continue;
         double most = 0.0;
         for (const BarVerdict& b : out.bars)
             if (strays[b.bar] && (*b.strayMs > 0.0) == late) most = std::max(most, std::abs(*b.strayMs));
-        said.push_back(fmt::format("{} up to {} ms in {}", late ? "drags" : "rushes", figureText(most, 0), barsText(bad)));
+        said.push_back(
+            fmt::format("{} up to {} ms in {}", late ? "drags" : "rushes", figureText(most, 0), barsText(bad)));
         add(Severity::Fix, late ? "take.late" : "take.early",
             fmt::format("{} in {}", late ? "Drags" : "Rushes", barsText(bad)),
             fmt::format("Up to {} ms {} the rest of the take, by {}.", figureText(most, 0),
@@ -263,7 +270,8 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
     if (const auto bad = those([](const BarVerdict& b) { return b.noiseDb && *b.noiseDb > kNoiseDb; }); !bad.empty()) {
         said.push_back("noises between notes in " + barsText(bad));
         add(Severity::Note, "take.noise", "Noises between notes in " + barsText(bad),
-            "Bursts that are no notes, over \u221230 dB of a usual one.", "Damp the strings that rest, or lay a cloth over them");
+            "Bursts that are no notes, over \u221230 dB of a usual one.",
+            "Damp the strings that rest, or lay a cloth over them");
     }
     std::string steady;
     if (out.timingSdMs)

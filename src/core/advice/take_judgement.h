@@ -19,15 +19,16 @@ struct BarVerdict {
     std::optional<double> noiseDb;   ///< the loudest burst between notes, against a usual note
     int clipped = 0;                 ///< stretches of 10 ms
     int missed = 0, added = 0;
-    double cost = 0.0;    ///< what is wrong with it, 1 for what is just heard; see barCost()
-    std::string word;     ///< the worst of it, short: "14 ms late"; empty where it is good
-    bool isBad = false;   ///< to be played again
+    double cost = 0.0;  ///< what is wrong with it, 1 for what is just heard; see barCost()
+    std::string word;   ///< the worst of it: "14 ms late"; empty where it is good
+    std::string sign;   ///< the same in one short word: "14 late"
+    bool isBad = false; ///< to be played again
 };
 
 struct TakeJudgement {
     std::vector<BarVerdict> bars; ///< those that it was played for
     std::string sentence;
-    double cost = 0.0;            ///< mean of the bars'
+    double cost = 0.0; ///< mean of the bars'
     std::optional<double> timingSdMs, timingMedianMs, cents;
     std::vector<Finding> findings;
 };
@@ -35,17 +36,18 @@ struct TakeJudgement {
 /// Where the parts of a judgement come from, and its thresholds.
 struct JudgeOptions {
     std::string subject;
-    const DoubleTake* earlier = nullptr; ///< the earlier layer as first, the take as second, both from the song's beginning
+    const DoubleTake* earlier =
+        nullptr; ///< the earlier layer as first, the take as second, both from the song's beginning
     MissedNotes missed{};
-    double lateMs = 9.0;    ///< of a bar's mean against the take's median: heard as dragging
+    double lateMs = 9.0;       ///< of a bar's mean against the take's median: heard as dragging
     double wholeLateMs = 12.0; ///< of that median: worth moving the whole
-    double centsOff = 8.0;  ///< heard against a tuner's truth
+    double centsOff = 8.0;     ///< heard against a tuner's truth
     double levelOffDb = 4.0;
 };
 
-/// The price of a bar, summed: timing (how far it strays and its spread, squared, against 12 ms), tuning (squared, against 8 cents),
-/// each to 4; a clipped bar 6; a missed or added note 2 each, to 6; level past 2 dB (squared, by 3 dB) to 2; noise over
-/// -30 dB 0.5. Weights of our own, told in docs/takes.md.
+/// The price of a bar, summed: timing (how far it strays and its spread, squared, against 12 ms), tuning (squared,
+/// against 8 cents), each to 4; a clipped bar 6; a missed or added note 2 each, to 6; level past 2 dB (squared, by 3
+/// dB) to 2; noise over -30 dB 0.5. Weights of our own, told in docs/takes.md.
 double barCost(const BarVerdict& bar);
 TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const JudgeOptions& options);
 

@@ -277,6 +277,7 @@ Song readSong(const Json& json, const std::string& where, std::optional<Error>& 
     fields.number("tempo_bpm", s.tempoBpm, 20.0, 400.0);
     fields.text("meter", s.meter);
     fields.text("tuning", s.tuning);
+    fields.number("reference_hz", s.referenceHz, 400.0, 480.0);
     fields.list("tempo", s.tempos, [](const Json& v, const std::string& at, std::optional<Error>& bad) {
         TempoChange t;
         Fields f(v, at, bad);
@@ -336,6 +337,7 @@ bool staysInside(const std::string& relative)
 Json songToJson(const Song& s)
 {
     Json song = {{"name", s.name}, {"tempo_bpm", s.tempoBpm}, {"meter", s.meter}, {"tuning", s.tuning}};
+    if (s.referenceHz != 440.0) song["reference_hz"] = s.referenceHz;
     for (const TempoChange& t : s.tempos) song["tempo"].push_back({{"quarter", t.quarter}, {"bpm", t.bpm}});
     for (const MeterChange& m : s.meters) song["meter_change"].push_back({{"bar", m.bar}, {"meter", m.meter}});
     song["part"] = Json::array();

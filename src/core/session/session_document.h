@@ -84,6 +84,7 @@ struct Song {
     std::vector<Part> parts{};
     std::vector<TempoChange> tempos{}; ///< after the beginning
     std::vector<MeterChange> meters{};
+    double referenceHz = 440.0; ///< of A4
     bool operator==(const Song&) const = default;
     /// Quarter notes in a bar of the meter: 6/8 has 3.
     double quartersPerBar() const { return quartersOfMeter(meter); }

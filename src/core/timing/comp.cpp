@@ -15,7 +15,8 @@ constexpr double kBeforeOnsetS = 0.004, kOnsetFadeS = 0.006, kMostRestFadeS = 0.
 constexpr double kRestCost = 0.05, kOnsetCost = 0.2, kRingingCost = 3.0, kNoJoin = 50.0;
 
 /// The longest stretch in which both rest; its middle and length.
-std::optional<std::pair<double, double>> commonRest(const TakeMeasure& a, const TakeMeasure& b, double fromS, double toS)
+std::optional<std::pair<double, double>> commonRest(const TakeMeasure& a, const TakeMeasure& b, double fromS,
+                                                    double toS)
 {
     std::optional<std::pair<double, double>> best;
     double began = -1.0;
@@ -61,8 +62,8 @@ Join findJoin(const TakeMeasure& a, const TakeMeasure& b, const BarGrid& grid, d
                kRestCost + 0.1 * std::abs(rest->first - line) / beat});
     for (const PlayedNote& n : a.notes) {
         if (n.timeS < fromS || n.timeS > toS) continue;
-        const auto same = std::ranges::find_if(
-            b.notes, [&](const PlayedNote& m) { return std::abs(m.timeS - n.timeS) < kSameS; });
+        const auto same =
+            std::ranges::find_if(b.notes, [&](const PlayedNote& m) { return std::abs(m.timeS - n.timeS) < kSameS; });
         if (same == b.notes.end()) continue;
         const double apart = same->timeS - n.timeS, at = std::min(n.timeS, same->timeS) - kBeforeOnsetS;
         // What is before the onset must be alike, as it rings on under it.

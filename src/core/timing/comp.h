@@ -18,10 +18,9 @@ struct Join {
     Kind kind = Kind::Rest;
     double cost = 0.0; ///< in the unit of a bar's cost: a rest 0.05, an onset 0.2 and what the two differ there
 };
-/// The best place around a bar line, from half a beat before it to a quarter beat behind. Where only ringing notes could
-/// be cut, at the bar line for a price of 50, or of 3 where that is asked for.
-Join findJoin(const TakeMeasure& from, const TakeMeasure& to, const BarGrid& grid, double bar,
-                             bool allowRinging);
+/// The best place around a bar line, from half a beat before it to a quarter beat behind. Where only ringing notes
+/// could be cut, at the bar line for a price of 50, or of 3 where that is asked for.
+Join findJoin(const TakeMeasure& from, const TakeMeasure& to, const BarGrid& grid, double bar, bool allowRinging);
 
 struct CompBar {
     int bar = 1;
@@ -35,7 +34,7 @@ struct CompPiece {
 };
 struct Comp {
     std::vector<CompPiece> pieces;
-    double cost = 0.0; ///< of its bars and joins
+    double cost = 0.0;       ///< of its bars and joins
     std::vector<int> choice; ///< of each bar: the take, or -1 where nobody played it
 };
 

@@ -228,6 +228,21 @@ MissedNotes missedNotes(const std::vector<const TakeMeasure*>& performances, std
         const auto at = std::ranges::lower_bound(take.notes, t - kSameNoteS, {}, &PlayedNote::timeS);
         return at != take.notes.end() && at->timeS < t + kSameNoteS;
     };
+    // Where the others have a note, a faint one is enough: two octaves that rise.
+    const auto hasFaint = [](const TakeMeasure& take, double t) {
+        constexpr double kRise = 4.0;
+        const auto hop = [&](double s) {
+            return std::size_t(std::clamp((s - take.atS) / kHopS, 0.0, double(take.octavesDb.size())));
+        };
+        int rising = 0;
+        for (std::size_t b = 0; b < 8; ++b) {
+            float before = 200.0f, behind = -200.0f;
+            for (std::size_t h = hop(t - 0.08); h < hop(t); ++h) before = std::min(before, take.octavesDb[h][b]);
+            for (std::size_t h = hop(t - 0.03); h < hop(t + 0.07); ++h) behind = std::max(behind, take.octavesDb[h][b]);
+            rising += double(behind - before) > kRise && double(behind) > take.usualDbfs - 45.0;
+        }
+        return rising >= 2;
+    };
     const auto covers = [](const TakeMeasure& take, double t) { return t >= take.spanFromS && t < take.spanToS; };
     /// Of the others who play there, how many have a note; none where nobody does.
     const auto share = [&](double t) -> std::optional<double> {
@@ -248,7 +263,7 @@ MissedNotes missedNotes(const std::vector<const TakeMeasure*>& performances, std
         std::size_t to = from;
         while (to < all.size() && all[to] - all[from] < kSameNoteS) ++to;
         const double t = all[from + (to - from) / 2];
-        if (const auto others = share(t); others && *others > 0.66) out.missedS.push_back(t);
+        if (const auto others = share(t); others && *others > 0.66 && !hasFaint(own, t)) out.missedS.push_back(t);
         from = to;
     }
     for (const PlayedNote& n : own.notes)

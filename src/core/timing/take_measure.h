@@ -15,11 +15,11 @@ namespace gristle::core {
 
 /// A note of a take, at its place in the song. A chord is one.
 struct PlayedNote {
-    double timeS = 0.0;             ///< of the song
-    double levelDbfs = 0.0;         ///< RMS of the 60 ms behind its onset, AES17
-    std::optional<double> clickMs;  ///< later than the division of the beat it is nearest to
-    std::optional<double> cents;    ///< against the nearest note of equal temperament; none where several strings sound
-    std::string name;               ///< of that note, "E2"
+    double timeS = 0.0;            ///< of the song
+    double levelDbfs = 0.0;        ///< RMS of the 60 ms behind its onset, AES17
+    std::optional<double> clickMs; ///< later than the division of the beat it is nearest to
+    std::optional<double> cents;   ///< against the nearest note of equal temperament; none where several strings sound
+    std::string name;              ///< of that note, "E2"
 };
 
 /// A burst that is no note, between notes.
@@ -30,14 +30,14 @@ struct StrayNoise {
 
 /// What is measured of one take by itself.
 struct TakeMeasure {
-    double atS = 0.0, endS = 0.0;         ///< of the song, what the file holds
+    double atS = 0.0, endS = 0.0;          ///< of the song, what the file holds
     double spanFromS = 0.0, spanToS = 0.0; ///< what is judged
-    std::vector<PlayedNote> notes;        ///< in the span
+    std::vector<PlayedNote> notes;         ///< in the span
     std::vector<StrayNoise> noises;
-    std::vector<double> clippedS;         ///< places of clipped stretches, 10 ms each
-    int divisions = 0;                    ///< of a quarter note, that the notes keep to; 0: to none of 1, 2, 3, 4
-    double usualDbfs = 0.0;               ///< median level of its notes
-    std::vector<float> levelDb;           ///< each 10 ms from atS on, RMS against the usual note
+    std::vector<double> clippedS; ///< places of clipped stretches, 10 ms each
+    int divisions = 0;            ///< of a quarter note, that the notes keep to; 0: to none of 1, 2, 3, 4
+    double usualDbfs = 0.0;       ///< median level of its notes
+    std::vector<float> levelDb;   ///< each 10 ms from atS on, RMS against the usual note
     /// Of the sound behind each 10 ms: levels of eight octaves, for joins.
     std::vector<std::array<float, 8>> octavesDb;
 
@@ -64,7 +64,8 @@ struct MissedNotes {
     std::vector<double> addedS;  ///< the others do not
 };
 /// Of performance `which`: notes within 80 ms are one. Two thirds of the others must have a note for it to be missed,
-/// and less than a third for it to be added. Nothing of one alone.
+/// and less than a third for it to be added; where the others have one, two octaves that rise by 4 dB are enough to have
+/// it. Nothing of one alone.
 MissedNotes missedNotes(const std::vector<const TakeMeasure*>& performances, std::size_t which);
 
 } // namespace gristle::core

@@ -123,8 +123,11 @@ void TakePage::writeFields()
         Layer& layer = *findLayer(d, path);
         layer.guitar = text(guitar_);
         layer.pickup = text(pickup_);
-        if (takes_->currentIndex() >= 0 && std::size_t(takes_->currentIndex()) < layer.takes.size())
-            layer.chosen = std::size_t(takes_->currentIndex());
+        const auto chosen = std::size_t(takes_->currentIndex()); // -1 where there is none: past all
+        if (chosen < layer.takes.size() && chosen != layer.chosen) {
+            layer.chosen = chosen;
+            layer.pieces.clear(); // they were of another choice
+        }
         Take* take = layer.chosen < layer.takes.size() ? &layer.takes[layer.chosen] : nullptr;
         if (take && std::abs(fullScale_->value() - take->input.dbuAtFullScale) > 0.04) {
             take->input = {fullScale_->value(), false};

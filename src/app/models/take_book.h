@@ -1,0 +1,70 @@
+#pragma once
+
+#include "app/tasks/task_runner.h"
+#include "core/advice/take_judgement.h"
+#include "core/session/session_document.h"
+#include "core/timing/comp.h"
+
+#include <QObject>
+#include <map>
+
+namespace gristle::app {
+
+class SessionModel;
+class Capture;
+
+/// A take of the layer in hand, and what is thought of it.
+struct JudgedTake {
+    std::shared_ptr<const core::TakeMeasure> measure; ///< none where it could not be measured
+    core::TakeJudgement judgement;
+    QString trouble; ///< why not
+};
+
+/// What the takes of the layer in hand are worth, bar by bar, against the click and against the earlier layer of the
+/// part; which is the best, and how the best bars of all could be joined. Measured in the background, each take once;
+/// a punch is joined to what it was played for as soon as it is measured. GUI thread.
+class TakeBook : public QObject {
+    Q_OBJECT
+public:
+    TakeBook(SessionModel& session, Capture& capture, QObject* parent = nullptr);
+    ~TakeBook() override;
+
+    const std::vector<JudgedTake>& takes() const { return judged_; } ///< as the layer's, once they are measured
+    const std::optional<core::BestTake>& best() const { return best_; }
+    const core::Comp& proposal() const { return proposal_; }
+    QString earlier() const { return earlier_; } ///< the layer that timing is told against; empty: the click
+    bool isBusy() const { return task_.isBusy(); }
+    TaskRunner& task() { return task_; }
+
+    /// The take that each bar is heard from now, from bar 1 on; -1 where there is nothing.
+    std::vector<int> heardBars() const;
+    void useTake(std::size_t take); ///< counts, whole
+    void useProposal();
+    void useBars(int fromBar, int toBar, std::size_t take); ///< the end not in it; joined at the best places
+    int bars() const; ///< that the takes reach to
+
+signals:
+    void changed();
+
+private:
+    struct Answer;
+    void look();
+    void take(std::shared_ptr<Answer> answer);
+    void setChoice(const std::vector<int>& choice, const QString& text);
+    std::vector<core::CompBar> compBars() const;
+    core::JoinBetween joins() const;
+
+    SessionModel& session_;
+    Capture& capture_;
+    TaskRunner task_;
+    std::vector<JudgedTake> judged_;
+    std::optional<core::BestTake> best_;
+    core::Comp proposal_;
+    QString earlier_;
+    std::string key_; ///< of what is shown or under way
+    std::map<std::string, std::shared_ptr<const core::TakeMeasure>> measures_;
+    std::map<std::string, std::shared_ptr<const core::DoubleTake>> pairs_;
+    bool joinsPunch_ = false;
+};
+
+} // namespace gristle::app
