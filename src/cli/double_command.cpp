@@ -39,8 +39,10 @@ Result<Answer> answer(const Options& o, const Progress& progress)
     if (!second) return second.error();
     const auto take = comparePerformances(*first, *second, rate, progress);
     if (!take) return take.error();
-    const double barS = o.tempoBpm > 0.0 ? 60.0 / o.tempoBpm * o.quarters : 0.0;
-    const auto findings = doubleFindings(*take, barS, o.second);
+    std::optional<BarPlace> place;
+    if (o.tempoBpm > 0.0 && !take->notes.empty()) // bars count from the first note on
+        place = {BarGrid(o.tempoBpm, fmt::format("{}/4", o.quarters)), take->notes.front().timeS - 0.02};
+    const auto findings = doubleFindings(*take, place, o.second);
     Json notes = Json::array();
     for (const NotePair& n : take->notes)
         notes.push_back(

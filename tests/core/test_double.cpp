@@ -176,7 +176,8 @@ private slots:
         const auto first = played(part, 120.0, hand(5));
         const auto findingsOf = [&](const PlayingStyle& style, const std::vector<WrittenNote>& other) {
             const auto b = played(other, 120.0, style);
-            return doubleFindings(comparePerformances(first.volts, b.volts, kRate).value(), 2.0, "right");
+            return doubleFindings(comparePerformances(first.volts, b.volts, kRate).value(),
+                                  BarPlace{BarGrid(120.0, "4/4"), first.onsetS[0] - 0.02}, "right");
         };
         const auto good = findingsOf(hand(9), part);
         QVERIFY(finds(good, "double.width"));
@@ -223,7 +224,7 @@ private slots:
             QVERIFY(take.isCopy);
             QVERIFY2(std::abs(take.movedMs + take.offsetMedianMs - late / 48.0) < 0.1,
                      qPrintable(QString::number(take.offsetMedianMs)));
-            QVERIFY(finds(doubleFindings(take, 0.0, "x"), "double.copy"));
+            QVERIFY(finds(doubleFindings(take, std::nullopt, "x"), "double.copy"));
         }
     }
 
@@ -255,7 +256,7 @@ private slots:
                 if (one == other) continue;
                 const auto take = comparePerformances(volts(one), volts(other), kRate).value();
                 QVERIFY2(take.isUnrelated, qPrintable(QString("%1 %2: %3").arg(one).arg(other).arg(take.likeness)));
-                QVERIFY(finds(doubleFindings(take, 0.0, "x"), "double.unrelated"));
+                QVERIFY(finds(doubleFindings(take, std::nullopt, "x"), "double.unrelated"));
             }
         const auto a = played(rhythmRiff(2), 120.0, hand(5)).volts;
         const auto silent = comparePerformances(a, std::vector<float>(96000, 0.0f), kRate);

@@ -1,9 +1,8 @@
 #include "app/models/take_book.h"
 
 #include "app/models/capture.h"
+#include "app/models/dry_samples.h"
 #include "app/models/session_model.h"
-#include "core/audio/resampler.h"
-#include "core/mix/render.h"
 #include "core/mix/session_mix.h"
 
 #include <algorithm>
@@ -39,15 +38,6 @@ Result<TakeMeasure> measured(const Wanted& w, const std::filesystem::path& folde
     options.referenceHz = referenceHz;
     return measureTake(std::as_const(recording->audio).channel(*channel), recording->sampleRateHz, grid, options,
                        {p.stop, nullptr});
-}
-
-Result<std::vector<float>> drySamples(const LayerRecipe& recipe, const Progress& p)
-{
-    RenderReport ignored;
-    auto rendered = renderToMemory(recipe, ignored, {p.stop, nullptr});
-    if (!rendered) return rendered.error();
-    const auto x = std::as_const(rendered->audio).channel(0);
-    return std::vector<float>(x.begin(), x.end());
 }
 
 } // namespace
@@ -238,7 +228,8 @@ std::vector<CompBar> TakeBook::compBars() const
 JoinBetween TakeBook::joins() const
 {
     return [this, grid = session_.grid()](std::size_t from, std::size_t to, int bar) {
-        if (!judged_[from].measure || !judged_[to].measure) return Join{grid.secondsOfBar(bar), 0.02, Join::Kind::Ringing, 50.0};
+        if (!judged_[from].measure || !judged_[to].measure)
+            return Join{grid.secondsOfBar(bar), 0.02, Join::Kind::Ringing, 50.0};
         return findJoin(*judged_[from].measure, *judged_[to].measure, grid, bar, false);
     };
 }
@@ -273,7 +264,8 @@ void TakeBook::useTake(std::size_t take)
 
 void TakeBook::useProposal()
 {
-    if (!proposal_.pieces.empty()) setChoice(proposal_.choice, tr("The best bars of %1 takes joined").arg(judged_.size()));
+    if (!proposal_.pieces.empty())
+        setChoice(proposal_.choice, tr("The best bars of %1 takes joined").arg(judged_.size()));
 }
 
 void TakeBook::useBars(int fromBar, int toBar, std::size_t take)
@@ -297,9 +289,9 @@ void TakeBook::setChoice(const std::vector<int>& choice, const QString& text)
         // The take that most bars are of counts; where all are of one whole take, it needs no pieces.
         l->chosen = comp.pieces.front().take;
         if (comp.pieces.size() == 1 && !l->takes[l->chosen].isPunch()) return;
-        for (const CompPiece& p : comp.pieces)
-            l->pieces.push_back({p.fromS, p.take, 0.0, 0.0, 1000.0 * p.fadeS});
-        if (l->takes[l->chosen].isPunch()) l->pieces.front().fromS = std::max(0.0, l->takes[l->chosen].spanFromS - 0.06);
+        for (const CompPiece& p : comp.pieces) l->pieces.push_back({p.fromS, p.take, 0.0, 0.0, 1000.0 * p.fadeS});
+        if (l->takes[l->chosen].isPunch())
+            l->pieces.front().fromS = std::max(0.0, l->takes[l->chosen].spanFromS - 0.06);
     });
 }
 

@@ -41,7 +41,7 @@ public:
     void useTake(std::size_t take); ///< counts, whole
     void useProposal();
     void useBars(int fromBar, int toBar, std::size_t take); ///< the end not in it; joined at the best places
-    int bars() const; ///< that the takes reach to
+    int bars() const;                                       ///< that the takes reach to
 
 signals:
     void changed();

@@ -2,6 +2,7 @@
 
 #include "app/benches/blend/blend_bench.h"
 #include "app/benches/cab/cab_bench.h"
+#include "app/benches/double/double_bench.h"
 #include "app/benches/level/level_bench.h"
 #include "app/benches/log/log_bench.h"
 #include "app/benches/rig/rig_bench.h"
@@ -11,8 +12,9 @@ namespace gristle::app {
 
 std::vector<Bench*> makeBenches(const BenchContext& context, QWidget* parent)
 {
-    return {new LevelBench(context, parent), new RigBench(context, parent),   new CabBench(context, parent),
-            new TakeBench(context, parent),  new BlendBench(context, parent), new LogBench(context, parent)};
+    return {new LevelBench(context, parent), new RigBench(context, parent),    new CabBench(context, parent),
+            new TakeBench(context, parent),  new DoubleBench(context, parent), new BlendBench(context, parent),
+            new LogBench(context, parent)};
 }
 
 } // namespace gristle::app

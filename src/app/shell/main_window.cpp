@@ -1,7 +1,9 @@
 #include "app/shell/main_window.h"
 
 #include "app/benches/blend/blend_bench.h"
+#include "app/benches/double/double_bench.h"
 #include "app/benches/log/log_bench.h"
+#include "app/benches/take/take_bench.h"
 #include "app/models/preferences.h"
 #include "app/shell/audition_bar.h"
 #include "app/shell/bench_list.h"
@@ -217,6 +219,12 @@ void MainWindow::wire()
     auditionTimer_.setSingleShot(true);
     auditionTimer_.setInterval(20);
     connect(&auditionTimer_, &QTimer::timeout, this, &MainWindow::requestAudition);
+    connect(bench<DoubleBench>(), &DoubleBench::playAgain, this,
+            [this](const LayerPath& layer, double from, double to) {
+                session_.setPath(layer);
+                showBench(int(std::ranges::find(benches_, bench<TakeBench>()) - benches_.begin()));
+                bench<TakeBench>()->armPunch(from, to);
+            });
     auto* log = bench<LogBench>();
     connect(log, &LogBench::saveSheet, this, [this] {
         if (session_.isOpen()) exporter_->askSheet(bench<LogBench>()->sheetHtml());

@@ -16,14 +16,13 @@ constexpr double kMissedShare = 0.03;
 
 } // namespace
 
-std::vector<StrayBar> strayBars(const DoubleTake& take, double barS)
+int BarPlace::barOf(double seconds) const { return int(std::floor(grid.barAt(seconds - originS) + 1e-6)); }
+
+std::vector<StrayBar> strayBars(const DoubleTake& take, const BarPlace& place)
 {
     std::vector<StrayBar> out;
-    if (barS <= 0.0 || take.notes.empty()) return out;
     std::map<int, std::vector<double>> bars;
-    const double start = take.notes.front().timeS - 0.02; // a note that is a little early belongs to its bar
-    for (const NotePair& n : take.notes)
-        bars[int(std::floor((n.timeS - start) / barS))].push_back(n.offsetMs - take.offsetMedianMs);
+    for (const NotePair& n : take.notes) bars[place.barOf(n.timeS)].push_back(n.offsetMs - take.offsetMedianMs);
     // What is usual within a bar, so that one stray bar does not hide itself in the spread of all.
     std::vector<double> spreads;
     for (const auto& [bar, offsets] : bars) {
@@ -40,12 +39,13 @@ std::vector<StrayBar> strayBars(const DoubleTake& take, double barS)
         double mean = 0.0;
         for (const double o : offsets) mean += o / double(offsets.size());
         if (std::abs(mean) > std::max(kStrayMs, kStrayErrors * usual / std::sqrt(double(offsets.size()))))
-            out.push_back({bar + 1, mean, int(offsets.size())});
+            out.push_back({bar, mean, int(offsets.size())});
     }
     return out;
 }
 
-std::vector<Finding> doubleFindings(const DoubleTake& take, double barS, const std::string& subject)
+std::vector<Finding> doubleFindings(const DoubleTake& take, const std::optional<BarPlace>& place,
+                                    const std::string& subject, const DoubleLimits& limits)
 {
     std::vector<Finding> out;
     const auto add = [&](Severity severity, const char* code, std::string title, std::string message,
@@ -75,11 +75,12 @@ std::vector<Finding> doubleFindings(const DoubleTake& take, double barS, const s
                         fmt::format("The sides are {} ms apart (spread {} ms, median {} ms): {}.", figureText(apart),
                                     figureText(take.offsetSdMs), figureText(take.offsetMedianMs), meaning),
                         remedy);
-        f.measured = apart, f.target = 8.0, f.unit = "ms", f.low = 0.0, f.high = 45.0;
-        f.targetLow = 2.0, f.targetHigh = 15.0;
+        f.measured = apart, f.target = 0.5 * (limits.oneMs + limits.widthMs), f.unit = "ms";
+        f.low = 0.0, f.high = 1.5 * limits.looseMs;
+        f.targetLow = limits.oneMs, f.targetHigh = limits.widthMs;
         out.push_back(std::move(f));
     };
-    switch (heardAs(take)) {
+    switch (heardAs(take, limits)) {
     case DoubleHeard::One:
         told(Severity::Fix, "double.one", "Heard as one", "too little to be heard as two",
              "Play it again, more freely");
@@ -101,7 +102,7 @@ std::vector<Finding> doubleFindings(const DoubleTake& take, double barS, const s
             fmt::format("Its median is {} ms {}.", figureText(std::abs(take.offsetMedianMs)),
                         take.offsetMedianMs > 0.0 ? "late" : "early"),
             fmt::format("Move the side by {} ms", figureText(std::abs(take.offsetMedianMs))));
-    for (const StrayBar& b : strayBars(take, barS))
+    for (const StrayBar& b : place ? strayBars(take, *place) : std::vector<StrayBar>{})
         add(Severity::Fix, b.offsetMs > 0.0 ? "double.late_bar" : "double.early_bar",
             fmt::format("Bar {} {}", b.bar, b.offsetMs > 0.0 ? "drags" : "rushes"),
             fmt::format("Its {} notes are {} ms {} against the rest of the side.", b.notes,
@@ -115,8 +116,7 @@ std::vector<Finding> doubleFindings(const DoubleTake& take, double barS, const s
     const auto left = take.unmatchedFirst + take.unmatchedSecond;
     if (double(left) > std::max(1.0, kMissedShare * double(take.notes.size())))
         add(Severity::Note, "double.missed", "Notes that one of them lacks",
-            fmt::format("{} are in the first alone, {} in the second alone.", take.unmatchedFirst,
-                        take.unmatchedSecond),
+            fmt::format("In the first alone: {}; in the second alone: {}.", take.unmatchedFirst, take.unmatchedSecond),
             "Listen whether they were missed or meant");
     return out;
 }

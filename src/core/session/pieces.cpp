@@ -11,8 +11,7 @@ constexpr double kSameS = 1e-6;
 /// Begins a piece at a place, unless one begins there.
 void splitAt(std::vector<Piece>& pieces, double atS, double fadeMs)
 {
-    const auto after =
-        std::ranges::find_if(pieces, [&](const Piece& p) { return p.fromS > atS + kSameS; });
+    const auto after = std::ranges::find_if(pieces, [&](const Piece& p) { return p.fromS > atS + kSameS; });
     if (after == pieces.begin()) return; // before all
     Piece piece = *std::prev(after);
     if (piece.fromS > atS - kSameS) return;

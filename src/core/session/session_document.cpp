@@ -359,6 +359,7 @@ Json sessionHeadToJson(const SessionDocument& d)
             {"reference_dbfs", d.referenceDbfs},
             {"target_school", d.targetSchool},
             {"place_law", panLawText(d.law)},
+            {"double", {{"one_ms", d.doubles.oneMs}, {"width_ms", d.doubles.widthMs}, {"loose_ms", d.doubles.looseMs}}},
             {"interface", calibrationToJson(d.interface)},
             {"reamp", {{"output", calibrationToJson(d.reamp.output)}, {"box_db", d.reamp.boxDb}}},
             {"loading", d.loadings},
@@ -390,6 +391,12 @@ Result<SessionDocument> sessionFromJson(const Json& json)
     fields.number("reference_dbfs", d.referenceDbfs, -60.0, 0.0);
     fields.text("target_school", d.targetSchool);
     fields.text("place_law", law);
+    if (const Json* doubles = fields.find("double")) {
+        Fields limits(*doubles, "session.json.double", failure);
+        limits.number("one_ms", d.doubles.oneMs, 0.1, 50.0);
+        limits.number("width_ms", d.doubles.widthMs, 1.0, 100.0);
+        limits.number("loose_ms", d.doubles.looseMs, 2.0, 200.0);
+    }
     d.interface = readCalibration(fields.find("interface"), "session.json.interface", failure);
     if (const Json* reamp = fields.find("reamp")) {
         Fields path(*reamp, "session.json.reamp", failure);

@@ -4,6 +4,7 @@
 #include "core/stereo/pan_law.h"
 #include "core/units/bar_grid.h"
 #include "core/units/calibration.h"
+#include "core/units/double_limits.h"
 
 #include <cstdint>
 #include <nlohmann/json_fwd.hpp>
@@ -105,6 +106,7 @@ struct SessionDocument {
     double referenceDbfs = -18.0;
     std::string targetSchool = "average"; ///< or "peak"
     PanLaw law = PanLaw::Minus3;
+    DoubleLimits doubles;  ///< what two performances are heard as
     Calibration interface; ///< of the first interface: what new takes get, and the output scale
     ReampPath reamp;
     std::vector<std::string> loadings; ///< set-ups between string and input, as values of the loading node

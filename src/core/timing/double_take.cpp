@@ -21,6 +21,8 @@ constexpr double kWorthS = 0.12;    // a pair so far apart costs 1
 constexpr double kFewest = 0.5;     // of the notes of the shorter one
 constexpr double kLeastAlike = 0.7; // in sound, on the mean
 constexpr double kWorthMoving = 1.02;
+constexpr double kSteadyMs = 1.2; // median deviation of the offsets of a copy, whatever it went through
+constexpr double kCopyS = 30.0;   // of it that is looked at
 
 double median(std::vector<double> v)
 {
@@ -332,22 +334,31 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         const auto [mean, sd] = meanAndSd(cents);
         out.tuningMeanCents = mean, out.tuningSdCents = sd;
     }
-    // A copy: one performance by the correlation of the whole, which no second performance reaches.
-    const auto skip = std::int64_t(std::llround(moved * rateHz));
-    const auto x = first.subspan(std::size_t(std::max<std::int64_t>(0, -skip))),
-               y = second.subspan(std::size_t(std::max<std::int64_t>(0, skip)));
-    if (const auto met = alignTo(x, y, rateHz, 60.0); met && met->confidence >= 0.5) out.isCopy = true;
+    // A copy: its offsets hardly differ, as no hand plays, and then the correlation of what sounds decides.
+    std::vector<double> away;
+    for (const double o : offsets) away.push_back(std::abs(o - out.offsetMedianMs));
+    if (!pairs.empty() && median(std::move(away)) < kSteadyMs) {
+        const auto skip = std::int64_t(std::llround(moved * rateHz));
+        const double fromS = std::max(0.0, out.notes.front().timeS - 0.1);
+        const auto stretch = [&](std::span<const float> z, std::int64_t later) {
+            const auto from = std::size_t(std::max<std::int64_t>(0, std::int64_t(fromS * rateHz) + later));
+            return from < z.size() ? z.subspan(from, std::min(z.size() - from, std::size_t(kCopyS * rateHz)))
+                                   : std::span<const float>();
+        };
+        const auto met = alignTo(stretch(first, 0), stretch(second, skip), rateHz, 60.0);
+        out.isCopy = met && met->confidence >= 0.5;
+    }
     progress.at(1.0);
     return out;
 }
 
-DoubleHeard heardAs(const DoubleTake& take)
+DoubleHeard heardAs(const DoubleTake& take, const DoubleLimits& limits)
 {
     const double apart = std::max(take.offsetSdMs, std::abs(take.offsetMedianMs));
-    return take.isCopy || apart < 2.0 ? DoubleHeard::One
-           : apart <= 15.0            ? DoubleHeard::Width
-           : apart <= 30.0            ? DoubleHeard::Loose
-                                      : DoubleHeard::Flam;
+    return take.isCopy || apart < limits.oneMs ? DoubleHeard::One
+           : apart <= limits.widthMs           ? DoubleHeard::Width
+           : apart <= limits.looseMs           ? DoubleHeard::Loose
+                                               : DoubleHeard::Flam;
 }
 
 } // namespace gristle::core

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/timing/onsets.h"
+#include "core/units/double_limits.h"
 #include "core/units/progress.h"
 #include "core/units/result.h"
 
@@ -42,7 +43,7 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
 
 /// What a spread of offsets is heard as.
 enum class DoubleHeard { One, Width, Loose, Flam };
-/// By the larger of the spread and the median's size: one below 2 ms, width to 15, loose to 30, flam above.
-DoubleHeard heardAs(const DoubleTake& take);
+/// By the larger of the spread and the median's size.
+DoubleHeard heardAs(const DoubleTake& take, const DoubleLimits& limits = {});
 
 } // namespace gristle::core

@@ -53,7 +53,8 @@ std::vector<Phrase> phrasesOf(const DoubleTake& take, const TakeMeasure& second,
         p.notes = int(offsets.size());
         p.offsetMs = medianOf(offsets);
         if (!cents.empty()) p.cents = medianOf(cents);
-        p.firstBar = int(std::floor(grid.barAt(first + kEarlyS))), p.lastBar = int(std::floor(grid.barAt(last + kEarlyS)));
+        p.firstBar = int(std::floor(grid.barAt(first + kEarlyS))),
+        p.lastBar = int(std::floor(grid.barAt(last + kEarlyS)));
         p.beforeMs = 1000.0 * (first - p.fromS);
         out.push_back(p);
     }

@@ -9,10 +9,10 @@ namespace gristle::core {
 struct Phrase {
     double fromS = 0.0, toS = 0.0; ///< of the song, up to the next phrase
     int firstBar = 1, lastBar = 1;
-    int notes = 0;           ///< that are paired
-    double offsetMs = 0.0;   ///< median of its pairs, later above 0
+    int notes = 0;         ///< that are paired
+    double offsetMs = 0.0; ///< median of its pairs, later above 0
     std::optional<double> cents;
-    double beforeMs = 0.0;   ///< from the rest before it to its first note: by so much it can come earlier
+    double beforeMs = 0.0; ///< from the rest before it to its first note: by so much it can come earlier
 };
 
 /// The second performance in phrases: cut in the middle of rests (34 dB under its usual note for 50 ms) that are at

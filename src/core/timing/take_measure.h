@@ -64,8 +64,8 @@ struct MissedNotes {
     std::vector<double> addedS;  ///< the others do not
 };
 /// Of performance `which`: notes within 80 ms are one. Two thirds of the others must have a note for it to be missed,
-/// and less than a third for it to be added; where the others have one, two octaves that rise by 4 dB are enough to have
-/// it. Nothing of one alone.
+/// and less than a third for it to be added; where the others have one, two octaves that rise by 4 dB are enough to
+/// have it. Nothing of one alone.
 MissedNotes missedNotes(const std::vector<const TakeMeasure*>& performances, std::size_t which);
 
 } // namespace gristle::core

@@ -23,7 +23,8 @@ PlayingDialog::PlayingDialog(const core::PlayingNotes& notes, QWidget* parent) :
         return edit;
     };
     pick_ = line(tr("played with"), notes.pick, tr("a hard pick, fingers \u2026"), "playing.pick");
-    cloth_ = line(tr("cloth over the strings"), notes.cloth, tr("none, at the nut, before the bridge \u2026"), "playing.cloth");
+    cloth_ = line(tr("cloth over the strings"), notes.cloth, tr("none, at the nut, before the bridge \u2026"),
+                  "playing.cloth");
     capo_ = new QSpinBox(this);
     capo_->setObjectName("playing.capo");
     capo_->setAccessibleName(tr("capo"));

@@ -98,9 +98,7 @@ TakeBench::TakeBench(const BenchContext& context, QWidget* parent)
     connect(&capture(), &Capture::changed, this, &TakeBench::refreshRun);
     connect(&capture(), &Capture::metered, this, &TakeBench::meter);
     connect(&Theme::instance(), &Theme::changed, this, &TakeBench::refresh);
-    const auto key = [&](Qt::Key k, auto slot) {
-        connect(new QShortcut(k, this), &QShortcut::activated, this, slot);
-    };
+    const auto key = [&](Qt::Key k, auto slot) { connect(new QShortcut(k, this), &QShortcut::activated, this, slot); };
     key(Qt::Key_R, [this] { toggle(); });
     key(Qt::Key_A, [this] { again(); });
     key(Qt::Key_B, [this] { best_->click(); });
@@ -122,9 +120,10 @@ void TakeBench::buildTakeRow(QVBoxLayout* column)
         row->addWidget(b);
         return b;
     };
-    best_ = add(tr("Let it count"), "takeCounts", tr("The take in hand is heard, whole (B)"), [this] { book_.useTake(inHand_); });
-    use_ = add(tr("Use this bar"), "useBar", tr("This bar is heard from this take, joined where both rest or begin a note (U, Enter)"),
-               [this] {
+    best_ = add(tr("Let it count"), "takeCounts", tr("The take in hand is heard, whole (B)"),
+                [this] { book_.useTake(inHand_); });
+    use_ = add(tr("Use this bar"), "useBar",
+               tr("This bar is heard from this take, joined where both rest or begin a note (U, Enter)"), [this] {
                    if (inHand_ < book_.takes().size()) book_.useBars(bar_, bar_ + 1, inHand_);
                });
     comp_ = add(tr("Join the best bars"), "joinBest", tr("The best bars of all takes, with as few joins as pay (P)"),
@@ -169,7 +168,8 @@ void TakeBench::buildRunRow(QVBoxLayout* column)
     });
     countIn_ = named(new QComboBox(this), "takeCountIn", tr("Bars before it, with clicks"));
     countIn_->addItems({tr("at once"), tr("1 bar before"), tr("2 bars before")});
-    connect(countIn_, &QComboBox::activated, this, [this](int i) { setShape([i](RunWish& w) { w.shape.countInBars = i; }); });
+    connect(countIn_, &QComboBox::activated, this,
+            [this](int i) { setShape([i](RunWish& w) { w.shape.countInBars = i; }); });
     row->addWidget(record_);
     row->addWidget(again_);
     row->addWidget(kind_);
@@ -182,14 +182,17 @@ void TakeBench::buildRunRow(QVBoxLayout* column)
     heard->setSpacing(6);
     clicks_ = named(new QPushButton(tr("Clicks"), this), "runClicks", tr("Clicks while it is recorded, too"));
     clicks_->setCheckable(true);
-    connect(clicks_, &QPushButton::clicked, this, [this](bool on) { setShape([on](RunWish& w) { w.shape.hasClicks = on; }); });
+    connect(clicks_, &QPushButton::clicked, this,
+            [this](bool on) { setShape([on](RunWish& w) { w.shape.hasClicks = on; }); });
     clickLevel_ = new FigureBox({}, tr("dB"), "clickLevel", -60.0, 0.0, 0, this);
     connect(clickLevel_, &FigureBox::changed, this, [this](double v) { setShape([v](RunWish& w) { w.clickDb = v; }); });
     layers_ = named(new QComboBox(this), "runLayers", tr("What else is heard, at its place"));
     layers_->addItems({tr("nothing else is heard"), tr("this part is heard"), tr("the song is heard")});
-    connect(layers_, &QComboBox::activated, this, [this](int i) { setShape([i](RunWish& w) { w.layers = HeardLayers(i); }); });
+    connect(layers_, &QComboBox::activated, this,
+            [this](int i) { setShape([i](RunWish& w) { w.layers = HeardLayers(i); }); });
     layersLevel_ = new FigureBox({}, tr("dB"), "layersLevel", -60.0, 12.0, 0, this);
-    connect(layersLevel_, &FigureBox::changed, this, [this](double v) { setShape([v](RunWish& w) { w.layersDb = v; }); });
+    connect(layersLevel_, &FigureBox::changed, this,
+            [this](double v) { setShape([v](RunWish& w) { w.layersDb = v; }); });
     hear_ = named(new QComboBox(this), "takeHear", tr("What you hear of yourself"));
     hear_->addItems({tr("hear nothing of me"), tr("hear me dry"), tr("hear me through the rig"), tr("direct monitor")});
     connect(hear_, &QComboBox::activated, this, [this](int i) { capture().setHear(Hear(i)); });
@@ -281,7 +284,8 @@ void TakeBench::refreshRun()
     record_->setText(busy ? tr("Stop") : tr("Record"));
     record_->setEnabled(capture().isOpen());
     again_->setEnabled(busy);
-    for (QWidget* w : std::initializer_list<QWidget*>{kind_, fromBar_, toBar_, countIn_, clicks_, layers_}) w->setEnabled(!busy);
+    for (QWidget* w : std::initializer_list<QWidget*>{kind_, fromBar_, toBar_, countIn_, clicks_, layers_})
+        w->setEnabled(!busy);
     const RunWish& wish = run.wish();
     kind_->setCurrentIndex(int(wish.shape.kind));
     fromBar_->setValue(wish.shape.fromBar);
@@ -297,8 +301,9 @@ void TakeBench::refreshRun()
     if (run.isWaiting())
         now = tr("preparing");
     else if (run.isCountingIn())
-        now = tr("in %1").arg(std::max(1, int(std::ceil(run.countInLeftS() / (session().barSeconds() / session().song()->quartersPerBar() *
-                                                                             quartersOfBeat(session().song()->meter))))));
+        now = tr("in %1").arg(std::max(
+            1, int(std::ceil(run.countInLeftS() / (session().barSeconds() / session().song()->quartersPerBar() *
+                                                   quartersOfBeat(session().song()->meter))))));
     else if (const auto bar = run.barNow())
         now = tr("bar %1").arg(int(std::floor(*bar)));
     strips_->setNow(run.barNow());
@@ -325,9 +330,9 @@ QString TakeBench::sentence() const
     const auto& best = book_.best();
     if (!best) return tr("None of the takes can be judged.");
     const QString name = tr("Take %1").arg(best->index + 1);
-    if (!best->next) return tr("One take. %1").arg(QString::fromStdString(book_.takes()[best->index].judgement.sentence));
-    if (best->sure < 0.8)
-        return tr("%1 and take %2 are about as good: listen.").arg(name).arg(*best->next + 1);
+    if (!best->next)
+        return tr("One take. %1").arg(QString::fromStdString(book_.takes()[best->index].judgement.sentence));
+    if (best->sure < 0.8) return tr("%1 and take %2 are about as good: listen.").arg(name).arg(*best->next + 1);
     const QString sure = best->sure > 0.95 ? tr("clearly") : tr("probably");
     const QString reason = best->reason.empty() ? QString() : tr(" by %1").arg(QString::fromStdString(best->reason));
     return tr("%1 is %2 the best%3.").arg(name, sure, reason);
@@ -355,8 +360,8 @@ void TakeBench::refresh()
     std::vector<double> bars;
     if (judged)
         for (int b = 1; b <= book_.bars() + 1; ++b) bars.push_back(session().grid().secondsOfBar(b));
-    strips_->setTakes(judged ? book_.takes() : std::vector<JudgedTake>{}, judged ? book_.heardBars() : std::vector<int>{},
-                      layer ? layer->chosen : 0, bars);
+    strips_->setTakes(judged ? book_.takes() : std::vector<JudgedTake>{},
+                      judged ? book_.heardBars() : std::vector<int>{}, layer ? layer->chosen : 0, bars);
     strips_->setInHand(int(inHand_), bar_);
     const bool has = judged && inHand_ < book_.takes().size();
     best_->setEnabled(has);
@@ -366,7 +371,8 @@ void TakeBench::refresh()
         return has && std::ranges::find(book_.takes()[inHand_].judgement.bars, bar, &BarVerdict::bar) !=
                           book_.takes()[inHand_].judgement.bars.end();
     };
-    use_->setEnabled(isThere(bar_) && std::size_t(bar_) <= heard.size() && heard[std::size_t(bar_) - 1] != int(inHand_));
+    use_->setEnabled(isThere(bar_) && std::size_t(bar_) <= heard.size() &&
+                     heard[std::size_t(bar_) - 1] != int(inHand_));
     use_->setText(tr("Use bar %1 of it").arg(bar_));
     comp_->setEnabled(judged && book_.proposal().pieces.size() > 1 && book_.proposal().choice != heard);
     loopBar_->setText(tr("Loop bar %1").arg(bar_));
@@ -374,7 +380,8 @@ void TakeBench::refresh()
     QString about;
     if (has) {
         const JudgedTake& t = book_.takes()[inHand_];
-        about = t.measure ? tr("Take %1. %2").arg(inHand_ + 1).arg(QString::fromStdString(t.judgement.sentence)) : t.trouble;
+        about = t.measure ? tr("Take %1. %2").arg(inHand_ + 1).arg(QString::fromStdString(t.judgement.sentence))
+                          : t.trouble;
         const Take& take = layer->takes[inHand_];
         if (take.playing != PlayingNotes{}) about += " " + PlayingDialog::textOf(take.playing) + ".";
         if (book_.earlier().isEmpty())
@@ -399,7 +406,8 @@ void TakeBench::editPlaying()
     connect(dialog, &QDialog::accepted, this, [this, dialog] {
         const PlayingNotes notes = dialog->notes();
         const LayerPath path = session().path();
-        session().edit(tr("How %1 is played: %2").arg(QString::fromStdString(session().part()->name), PlayingDialog::textOf(notes)),
+        session().edit(tr("How %1 is played: %2")
+                           .arg(QString::fromStdString(session().part()->name), PlayingDialog::textOf(notes)),
                        "take", [&](SessionDocument& d) { d.songs[path.song].parts[path.part].playing = notes; });
         refresh();
     });
@@ -438,12 +446,13 @@ void TakeBench::findings(FindingsPanel& panel) const
             const std::vector<int> stretch(bad.begin(), bad.begin() + long(last) + 1);
             auto* self = const_cast<TakeBench*>(this);
             for (const char* code : {"take.late", "take.early", "take.missed", "take.clipped", "take.tuning"})
-                remedies[code] = {tr("Record %1 %2 again").arg(stretch.size() == 1 ? tr("bar") : tr("bars"), barsText(stretch)),
-                                  [self, stretch] { self->armPunch(stretch.front(), stretch.back() + 1); }};
+                remedies[code] = {
+                    tr("Record %1 %2 again").arg(stretch.size() == 1 ? tr("bar") : tr("bars"), barsText(stretch)),
+                    [self, stretch] { self->armPunch(stretch.front(), stretch.back() + 1); }};
         }
     }
     panel.show(found, remedies,
-               book_.isBusy() ? tr("Judging \u2026")
+               book_.isBusy()                   ? tr("Judging \u2026")
                : layer && !layer->takes.empty() ? tr("Nothing is wrong with this take.")
                                                 : tr("What you record is judged bar by bar."));
 }

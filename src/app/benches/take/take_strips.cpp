@@ -105,7 +105,8 @@ void TakeStrips::drawCell(QPainter& p, const QRectF& cell, int take, int bar) co
     p.setBrush(color);
     for (const PlayedNote& n : judged.measure->notes) {
         if (n.timeS < fromS - kEarlyS || n.timeS >= toS - kEarlyS) continue;
-        const double x = cell.left() + 3.0 + (cell.width() - 6.0) * std::clamp((n.timeS - fromS) / (toS - fromS), 0.0, 1.0);
+        const double x =
+            cell.left() + 3.0 + (cell.width() - 6.0) * std::clamp((n.timeS - fromS) / (toS - fromS), 0.0, 1.0);
         const double late = n.clickMs.value_or(0.0);
         const double y = middle + reach * std::clamp(late / kRangeMs, -1.0, 1.0);
         if (n.clickMs)
@@ -117,7 +118,9 @@ void TakeStrips::drawCell(QPainter& p, const QRectF& cell, int take, int bar) co
     if (at->word.empty()) return;
     p.setFont(Theme::instance().text(TextSize::Small, at->isBad));
     p.setPen(color);
-    const QString mark = at->clipped > 0 ? QStringLiteral("\u25a0") : at->isBad ? QStringLiteral("\u25b3") : QStringLiteral("\u25cf");
+    const QString mark = at->clipped > 0 ? QStringLiteral("\u25a0")
+                         : at->isBad     ? QStringLiteral("\u25b3")
+                                         : QStringLiteral("\u25cf");
     const auto room = [&](const QString& text) { return p.fontMetrics().horizontalAdvance(text) < cell.width() - 6.0; };
     QString words = mark;
     for (const std::string& text : {at->sign, at->word})
@@ -149,13 +152,15 @@ void TakeStrips::drawStill(QPainter& p)
         const bool counts = std::size_t(t) == counts_;
         p.setFont(Theme::instance().text(TextSize::Normal, counts));
         p.setPen(ink(Token::Ink));
-        p.drawText(QRectF(0, row.top() + 4, kGutter - 8, 20), Qt::AlignLeft | Qt::AlignVCenter, tr("Take %1").arg(t + 1));
+        p.drawText(QRectF(0, row.top() + 4, kGutter - 8, 20), Qt::AlignLeft | Qt::AlignVCenter,
+                   tr("Take %1").arg(t + 1));
         p.setFont(Theme::instance().text(TextSize::Small));
         p.setPen(ink(Token::Ink2));
         const auto& judged = takes_[std::size_t(t)];
-        const QString under = !judged.measure                  ? tr("not judged")
-                              : judged.judgement.timingSdMs ? QStringLiteral("\u00b1 %1 ms").arg(*judged.judgement.timingSdMs, 0, 'f', 1)
-                                                            : tr("free time");
+        const QString under = !judged.measure ? tr("not judged")
+                              : judged.judgement.timingSdMs
+                                  ? QStringLiteral("\u00b1 %1 ms").arg(*judged.judgement.timingSdMs, 0, 'f', 1)
+                                  : tr("free time");
         p.drawText(QRectF(0, row.top() + 22, kGutter - 8, 16), Qt::AlignLeft | Qt::AlignVCenter, under);
         for (int b = l.firstBar; b < l.firstBar + l.bars; ++b) drawCell(p, l.cell(t, b), t, b);
     }

@@ -1,0 +1,269 @@
+#include "app/benches/double/offsets_page.h"
+
+#include "app/benches/double/offset_plot.h"
+#include "app/widgets/figure_table.h"
+#include "core/mix/mixdown.h"
+#include "core/mix/session_mix.h"
+
+#include <QComboBox>
+#include <QShortcut>
+
+namespace gristle::app {
+
+using namespace core;
+
+namespace {
+
+constexpr double kWorthMovingMs = 1.0;
+
+QString barsText(int first, int last)
+{
+    return first == last ? QObject::tr("bar %1").arg(first) : QObject::tr("bars %1\u2013%2").arg(first).arg(last);
+}
+
+} // namespace
+
+OffsetsPage::OffsetsPage(const BenchContext& context, DoubleBook& book, QWidget* parent)
+    : BenchPage(context, tr("Offsets"), tr("Do the two make width?"), parent), book_(book)
+{
+    auto* column = layOut("doubleSentence", sentence_);
+    figures_ = new QLabel(this);
+    figures_->setObjectName("doubleFigures");
+    figures_->setWordWrap(true);
+    column->addWidget(figures_);
+    plot_ = new OffsetPlot(this);
+    column->addWidget(plot_, 1);
+    auto* mend = addRow(column, 6);
+    again_ = addButton(mend, {}, "playAgain", tr("The bars are looped, and recorded over on the Take bench"), [this] { record(); });
+    again_->setProperty("act", true);
+    moveBars_ = addButton(mend, {}, "moveBars", tr("Moves what is recorded, cut just before its first note and before the one behind it"),
+                          [this] {
+                              const auto s = stretch();
+                              book_.moveBars(s.firstBar, s.lastBar, -s.offsetMs);
+                          });
+    loop_ = addButton(mend, tr("Loop it"), "loopStray", tr("What is heard loops these bars (L)"), [this] {
+        session().setLoop(stretch().firstBar, stretch().lastBar + 1);
+    });
+    mend->addStretch(1);
+    auto* side = addRow(column, 6);
+    moveSide_ = addButton(side, {}, "moveSide", tr("Moves the whole second side by the median"), [this] { book_.moveSide(); });
+    movePhrases_ = addButton(side, tr("Move the phrases"), "movePhrases", tr("Phrases that are over 6 ms off, each by its median, cut at its rests"),
+                             [this] {
+                                 if (book_.movePhrases() == 0)
+                                     emit failed(tr("No phrase between two rests is over 6 ms off"), tr("move bars instead, or play them again"));
+                             });
+    retune_ = addButton(side, tr("Retune the phrases"), "retunePhrases",
+                        tr("Phrases that are over 3 cents off, by resampling, by 12 cents at most; what it moves their notes by is shown"),
+                        [this] {
+                            if (book_.retunePhrases() == 0)
+                                emit failed(tr("No phrase is over 3 cents off"), tr("there is nothing to retune"));
+                        });
+    back_ = addButton(side, tr("Take the moves back"), "movesBack", tr("The second side as it was joined, nothing moved or retuned"),
+                      [this] { book_.takeMovesBack(); });
+    side->addStretch(1);
+    auto* about = addRow(column, 6);
+    firstSide_ = named(new QComboBox(this), "firstSide", tr("The side that is taken as it is"));
+    secondSide_ = named(new QComboBox(this), "secondSide", tr("The side that is judged against it"));
+    for (QComboBox* box : {firstSide_, secondSide_}) {
+        box->setMinimumContentsLength(12);
+        connect(box, &QComboBox::activated, this, [this] {
+            book_.choose(firstSide_->currentData().toULongLong(), secondSide_->currentData().toULongLong());
+        });
+    }
+    about->addWidget(secondSide_);
+    about->addWidget(new QLabel(tr("against"), this));
+    about->addWidget(firstSide_);
+    about->addStretch(1);
+    const auto limit = [&](const QString& label, const char* name) {
+        auto* box = new FigureBox(label, tr("ms"), name, 0.1, 200.0, 0, this);
+        connect(box, &FigureBox::changed, this, &OffsetsPage::setLimits);
+        about->addWidget(box);
+        return box;
+    };
+    one_ = limit(tr("one below"), "limitOne");
+    width_ = limit(tr("width to"), "limitWidth");
+    loose_ = limit(tr("loose to"), "limitLoose");
+
+    connect(plot_, &OffsetPlot::choose, this, [this](int bar) {
+        bar_ = bar, isChosen_ = true;
+        refresh();
+    });
+    connect(&book_, &DoubleBook::changed, this, [this] {
+        isChosen_ = false;
+        refresh();
+    });
+    connect(&book_, &DoubleBook::failed, this, &OffsetsPage::failed);
+    connect(&session(), &SessionModel::loopChanged, this,
+            [this] { plot_->setLoop(session().loopFromBar(), session().loopToBar()); });
+    connect(&Theme::instance(), &Theme::changed, this, &OffsetsPage::refresh);
+    connect(new QShortcut(Qt::Key_L, this), &QShortcut::activated, this, [this] { loop_->click(); });
+    refresh();
+}
+
+DoubleBook::StrayStretch OffsetsPage::stretch() const
+{
+    const auto worst = book_.worstStray();
+    if (worst && (!isChosen_ || (bar_ >= worst->firstBar && bar_ <= worst->lastBar))) return *worst;
+    DoubleBook::StrayStretch out{bar_, bar_, 0.0};
+    if (!book_.pair()) return out;
+    // The bar in hand: by the mean of its notes against the side.
+    const BarPlace place{session().grid(), -0.06};
+    double sum = 0.0, n = 0.0;
+    for (const NotePair& note : book_.pair()->notes)
+        if (place.barOf(note.timeS) == bar_) sum += note.offsetMs - book_.pair()->offsetMedianMs, n += 1.0;
+    out.offsetMs = n > 0.0 ? sum / n : 0.0;
+    return out;
+}
+
+void OffsetsPage::record()
+{
+    const auto s = stretch();
+    if (book_.second()) emit playAgain(book_.path(*book_.second()), s.firstBar, s.lastBar + 1);
+}
+
+void OffsetsPage::setLimits()
+{
+    const DoubleLimits limits{one_->value(), width_->value(), loose_->value()};
+    if (!(limits.oneMs < limits.widthMs && limits.widthMs < limits.looseMs)) {
+        emit failed(tr("What is heard as one, width and loose must grow in this order"), tr("write larger figures from left to right"));
+        return refresh();
+    }
+    session().edit(tr("Doubles: one below %1, width to %2, loose to %3 ms").arg(limits.oneMs).arg(limits.widthMs).arg(limits.looseMs),
+                   "double", [&](SessionDocument& d) { d.doubles = limits; });
+}
+
+QString OffsetsPage::verdict() const
+{
+    if (!book_.second()) return tr("It takes two layers with a take each. Record the second on the Take bench.");
+    if (book_.isBusy()) return tr("Comparing \u2026");
+    if (!book_.trouble().isEmpty()) return book_.trouble();
+    if (!book_.pair()) return {};
+    const DoubleTake& t = *book_.pair();
+    const QString second = book_.name(book_.second());
+    if (t.isUnrelated) return tr("These are not two performances of one part.");
+    if (t.isCopy) return tr("%1 is a copy: no width, and in mono it combs.").arg(second);
+    if (const auto worst = book_.worstStray())
+        return tr("%1 %2 %3 ms in %4; play those again, or move them.")
+            .arg(second, worst->offsetMs > 0.0 ? tr("drags") : tr("rushes"),
+                 numberLabel(std::abs(worst->offsetMs)), barsText(worst->firstBar, worst->lastBar));
+    switch (heardAs(t, session().document().doubles)) {
+    case DoubleHeard::One: return tr("Heard as one: too alike to be wide.");
+    case DoubleHeard::Width: return tr("Width: two that belong together.");
+    case DoubleHeard::Loose: return tr("Loose: heard as untidy.");
+    case DoubleHeard::Flam: return tr("A flam: heard as two strokes.");
+    }
+    return {};
+}
+
+void OffsetsPage::fillSides()
+{
+    const Part* part = session().isOpen() ? session().part() : nullptr;
+    for (auto [box, chosen] : {std::pair(firstSide_, book_.first()), std::pair(secondSide_, book_.second())}) {
+        box->clear();
+        for (std::size_t i = 0; part && i < part->layers.size(); ++i) {
+            if (!part->layers[i].chosenTake()) continue;
+            box->addItem(QString::fromStdString(part->layers[i].name), qulonglong(i));
+            if (chosen == i) box->setCurrentIndex(box->count() - 1);
+        }
+        box->setEnabled(box->count() > 1);
+    }
+}
+
+void OffsetsPage::refresh()
+{
+    if (refreshing_) return;
+    refreshing_ = true;
+    fillSides();
+    const DoubleLimits limits = session().isOpen() ? session().document().doubles : DoubleLimits{};
+    one_->setValue(limits.oneMs), width_->setValue(limits.widthMs), loose_->setValue(limits.looseMs);
+    sentence_->setText(verdict());
+    const auto& pair = book_.pair();
+    const bool has = pair && !pair->isUnrelated && !book_.isBusy();
+    if (pair && !pair->isUnrelated && session().isOpen()) {
+        const BarGrid grid = session().grid();
+        std::vector<double> bars;
+        const double lastS = pair->notes.empty() ? 0.0 : pair->notes.back().timeS;
+        for (int b = 1; b == 1 || grid.secondsOfBar(b - 1) <= lastS + 0.06; ++b) bars.push_back(grid.secondsOfBar(b));
+        const auto s = stretch();
+        if (!isChosen_) bar_ = s.firstBar;
+        plot_->setPair(*pair, limits, bars, book_.strays());
+        plot_->setInHand(bar_);
+        plot_->setLoop(session().loopFromBar(), session().loopToBar());
+    } else {
+        plot_->setEmptyText(book_.second() ? QString() : tr("One picture of every note: when there are two sides."));
+        plot_->clear();
+    }
+    QString figures;
+    if (has) {
+        const auto strong = [](const QString& v) {
+            return QStringLiteral("<span style='font-family:\"%1\";font-weight:600'>%2</span>").arg(Theme::instance().mono().family(), v);
+        };
+        const auto signedFigure = [](double v) { return QString::fromStdString(signedText(v)); };
+        figures = tr("spread %1 ms \u00b7 median %2 ms \u00b7 tuning %3 cents \u00b7 level %4 dB \u00b7 %5 notes in both")
+                      .arg(strong(QString::fromStdString(figureText(pair->offsetSdMs))), strong(signedFigure(pair->offsetMedianMs)),
+                           strong(pair->tuningMeanCents ? signedFigure(*pair->tuningMeanCents) : QString(QChar(0x2013))),
+                           strong(signedFigure(pair->levelDifferenceDb)), strong(QString::number(pair->notes.size())));
+        if (pair->unmatchedFirst + pair->unmatchedSecond > 0)
+            figures += tr(", %1 and %2 in one alone").arg(pair->unmatchedFirst).arg(pair->unmatchedSecond);
+        if (std::abs(pair->movedMs) > 0.0) figures += tr(" \u00b7 it lies %1 ms away as a whole").arg(numberLabel(pair->movedMs));
+    }
+    figures_->setText(figures);
+    const auto s = stretch();
+    const bool canMend = has && !pair->isCopy;
+    again_->setText(tr("Play %1 again").arg(barsText(s.firstBar, s.lastBar)));
+    again_->setEnabled(book_.second().has_value());
+    moveBars_->setText(tr("Move %1 by %2 ms").arg(barsText(s.firstBar, s.lastBar), QString::fromStdString(signedText(-s.offsetMs, 0))));
+    moveBars_->setEnabled(canMend && std::abs(s.offsetMs) > kWorthMovingMs);
+    loop_->setEnabled(has);
+    moveSide_->setText(has ? tr("Move the side by %1 ms").arg(QString::fromStdString(signedText(-pair->offsetMedianMs))) : tr("Move the side"));
+    moveSide_->setEnabled(canMend && std::abs(pair->offsetMedianMs) > kWorthMovingMs);
+    movePhrases_->setEnabled(canMend);
+    retune_->setEnabled(canMend);
+    back_->setEnabled(book_.hasMoves());
+    refreshing_ = false;
+    emit stateChanged();
+}
+
+void OffsetsPage::findings(FindingsPanel& panel) const
+{
+    Remedies remedies;
+    auto* self = const_cast<OffsetsPage*>(this);
+    remedies["double.side_late"] = {moveSide_->text(), [self] { self->book_.moveSide(); }};
+    const RemedyAction again{again_->text(), [self] { self->record(); }};
+    if (book_.worstStray() && !isChosen_) remedies["double.late_bar"] = remedies["double.early_bar"] = again;
+    remedies["double.tuning"] = {tr("Retune the phrases"), [self] { self->retune_->click(); }};
+    panel.show(book_.isBusy() ? std::vector<Finding>{} : book_.findings(), remedies,
+               book_.isBusy() ? tr("Comparing \u2026") : tr("Two layers of a part are compared here."));
+}
+
+/// Both sides at their places, through their rigs, and each alone.
+AuditionRequest OffsetsPage::audition() const
+{
+    AuditionRequest out;
+    out.kind = "double";
+    if (!book_.first() || !book_.second()) return out;
+    out.subject = tr("%1 and %2").arg(book_.name(book_.first()), book_.name(book_.second()));
+    std::vector<MixLayer> both;
+    std::vector<std::string> warnings;
+    for (const std::size_t i : {*book_.first(), *book_.second()}) {
+        const Layer& l = session().part()->layers[i];
+        auto recipe = layerRecipe(session().folder(), l, true, warnings);
+        if (!recipe) return out;
+        recipe->effort = Effort::Playing;
+        both.push_back({std::move(*recipe), l.place, l.gainDb});
+    }
+    MixOptions options;
+    options.law = session().document().law;
+    options.rateHz = session().document().sampleRateHz;
+    const auto slot = [&](const QString& title, const std::vector<MixLayer>& layers) {
+        out.slots_.push_back({title, [layers, options](double from, double to, const Progress& p) {
+                                  return mixToMemory(layers, options, from, to, p);
+                              }});
+    };
+    slot(tr("Both"), both);
+    slot(book_.name(book_.first()), {both[0]});
+    slot(book_.name(book_.second()), {both[1]});
+    return out;
+}
+
+} // namespace gristle::app

@@ -1,0 +1,45 @@
+#pragma once
+
+#include "app/benches/bench_page.h"
+#include "app/models/double_book.h"
+
+class QComboBox;
+
+namespace gristle::app {
+
+class FigureBox;
+class OffsetPlot;
+
+/// Two layers note by note, the verdict by what is heard, and what mends it.
+class OffsetsPage : public BenchPage {
+    Q_OBJECT
+public:
+    OffsetsPage(const BenchContext& context, DoubleBook& book, QWidget* parent);
+    void findings(FindingsPanel& panel) const override;
+    AuditionRequest audition() const override;
+    bool isBusy() const override { return book_.isBusy(); }
+    QString verdict() const;
+
+signals:
+    /// The bars of the second side are to be recorded once more, the end not in them.
+    void playAgain(const core::LayerPath& layer, double fromBar, double toBar);
+
+private:
+    void refresh();
+    void fillSides();
+    void setLimits();
+    DoubleBook::StrayStretch stretch() const; ///< that the buttons are about: what strays most, else the bar in hand
+    void record();
+
+    DoubleBook& book_;
+    QLabel *sentence_, *figures_;
+    OffsetPlot* plot_;
+    QComboBox *firstSide_, *secondSide_;
+    FigureBox *one_, *width_, *loose_;
+    QPushButton *again_, *moveBars_, *moveSide_, *movePhrases_, *retune_, *back_, *loop_;
+    int bar_ = 1;
+    bool isChosen_ = false; ///< by hand, not what strays most
+    bool refreshing_ = false;
+};
+
+} // namespace gristle::app

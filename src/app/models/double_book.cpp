@@ -1,0 +1,273 @@
+#include "app/models/double_book.h"
+
+#include "app/models/dry_samples.h"
+#include "app/models/session_model.h"
+#include "core/mix/session_mix.h"
+#include "core/session/pieces.h"
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+namespace gristle::app {
+
+using namespace core;
+
+namespace {
+
+constexpr double kEarlyS = 0.06;        // a note that comes that much before its bar line belongs to it
+constexpr double kWorthMovingMs = 6.0;  // heard as leaning to one side
+constexpr double kWorthTuningCents = 3.0, kMostCents = 12.0;
+constexpr int kFewestNotes = 3; // of a phrase that is moved
+
+struct Answer {
+    std::optional<DoubleTake> pair;
+    std::shared_ptr<const TakeMeasure> measure;
+    std::vector<StrayBar> strays;
+    std::vector<Phrase> phrases;
+    std::vector<Finding> findings;
+    QString trouble;
+};
+
+} // namespace
+
+DoubleBook::DoubleBook(SessionModel& session, QObject* parent) : QObject(parent), session_(session)
+{
+    for (auto signal : {&SessionModel::documentChanged, &SessionModel::pathChanged, &SessionModel::opened})
+        connect(&session_, signal, this, &DoubleBook::look);
+    connect(&session_, &SessionModel::closed, this, [this] {
+        task_.cancel();
+        first_.reset(), second_.reset(), part_ = {9999, 9999, 0};
+        key_.clear();
+        look();
+    });
+}
+
+DoubleBook::~DoubleBook() { task_.cancel(); }
+
+const Layer* DoubleBook::layer(std::optional<std::size_t> index) const
+{
+    const Part* part = session_.isOpen() ? session_.part() : nullptr;
+    return part && index && *index < part->layers.size() ? &part->layers[*index] : nullptr;
+}
+
+QString DoubleBook::name(std::optional<std::size_t> index) const
+{
+    const Layer* l = layer(index);
+    return l ? QString::fromStdString(l->name) : QString();
+}
+
+LayerPath DoubleBook::path(std::size_t index) const
+{
+    LayerPath out = session_.path();
+    out.layer = index;
+    return out;
+}
+
+/// The layer in hand and the one on the other side, in the order of the part.
+void DoubleBook::pickSides()
+{
+    const Part* part = session_.isOpen() ? session_.part() : nullptr;
+    const LayerPath here{session_.path().song, session_.path().part, 0};
+    const auto isUsable = [&](std::optional<std::size_t> i) { return layer(i) && layer(i)->chosenTake(); };
+    if (part && here == part_ && isUsable(first_) && isUsable(second_) && first_ != second_) return;
+    part_ = here;
+    first_.reset(), second_.reset();
+    if (!part) return;
+    std::size_t own = session_.path().layer;
+    if (!isUsable(own)) {
+        own = 0;
+        while (own < part->layers.size() && !isUsable(own)) ++own;
+    }
+    if (own >= part->layers.size()) return;
+    std::optional<std::size_t> other;
+    for (std::size_t i = 0; i < part->layers.size(); ++i) {
+        if (i == own || !isUsable(i)) continue;
+        const auto isAcross = [&](std::size_t k) { return part->layers[k].place * part->layers[own].place < 0.0; };
+        if (!other || (isAcross(i) && !isAcross(*other))) other = i;
+    }
+    if (!other) return;
+    first_ = std::min(own, *other), second_ = std::max(own, *other);
+}
+
+void DoubleBook::choose(std::size_t first, std::size_t second)
+{
+    if (first == second) return;
+    first_ = first, second_ = second;
+    look();
+}
+
+void DoubleBook::look()
+{
+    pickSides();
+    if (!first_ || !second_) {
+        task_.cancel();
+        key_.clear();
+        pair_.reset(), measure_.reset(), strays_.clear(), phrases_.clear(), findings_.clear(), trouble_.clear();
+        return emit changed();
+    }
+    Song about = *session_.song();
+    about.parts = {{"", {*layer(first_), *layer(second_)}}};
+    for (Layer& l : about.parts[0].layers) l.rig.clear(), l.place = l.gainDb = 0.0; // what is compared is dry
+    const DoubleLimits limits = session_.document().doubles;
+    const std::string key = songToJson(about).dump() + std::to_string(limits.oneMs) + " " +
+                            std::to_string(limits.widthMs) + " " + std::to_string(limits.looseMs);
+    if (key == key_) return;
+    key_ = key;
+    const auto recipe = [&](const Layer& l) {
+        LayerRecipe out = layerRecipe(session_.folder(), l, RigDocument{});
+        out.tailS = 0.0;
+        return out;
+    };
+    task_.run<std::shared_ptr<Answer>>(
+        tr("Comparing two performances"),
+        [a = recipe(*layer(first_)), b = recipe(*layer(second_)), grid = about.grid(), limits,
+         subject = layer(second_)->name](const Progress& p) {
+            auto out = std::make_shared<Answer>();
+            const auto tell = [&](const Error& e) { out->trouble = QString::fromStdString(e.line()); };
+            const auto first = drySamples(a, p), second = drySamples(b, p);
+            if (!first || !second) {
+                tell(first ? second.error() : first.error());
+                return out;
+            }
+            const double rate = a.rateHz;
+            auto pair = comparePerformances(*first, *second, rate, {p.stop, p.report});
+            if (!pair) {
+                tell(pair.error());
+                return out;
+            }
+            out->pair = std::move(*pair);
+            const BarPlace place{grid, -kEarlyS};
+            out->findings = doubleFindings(*out->pair, place, subject, limits);
+            rank(out->findings);
+            if (out->pair->isUnrelated || out->pair->isCopy) return out;
+            out->strays = strayBars(*out->pair, place);
+            if (auto measure = measureTake(*second, rate, grid, {}, {p.stop, nullptr})) {
+                out->measure = std::make_shared<const TakeMeasure>(std::move(*measure));
+                out->phrases = phrasesOf(*out->pair, *out->measure, grid);
+            }
+            return out;
+        },
+        [this](std::shared_ptr<Answer> answer) {
+            pair_ = std::move(answer->pair), measure_ = std::move(answer->measure);
+            strays_ = std::move(answer->strays), phrases_ = std::move(answer->phrases);
+            findings_ = std::move(answer->findings), trouble_ = std::move(answer->trouble);
+            emit changed();
+        });
+    emit changed();
+}
+
+std::optional<DoubleBook::StrayStretch> DoubleBook::worstStray() const
+{
+    std::optional<StrayStretch> best;
+    for (std::size_t i = 0; i < strays_.size();) {
+        StrayStretch s{strays_[i].bar, strays_[i].bar, 0.0};
+        double sum = 0.0;
+        int notes = 0;
+        std::size_t j = i;
+        for (; j < strays_.size() && strays_[j].bar <= s.lastBar + (j > i ? 1 : 0) &&
+               strays_[j].offsetMs * strays_[i].offsetMs > 0.0;
+             ++j) {
+            s.lastBar = strays_[j].bar;
+            sum += strays_[j].offsetMs * strays_[j].notes, notes += strays_[j].notes;
+        }
+        s.offsetMs = sum / std::max(1, notes);
+        if (!best || std::abs(s.offsetMs) * (s.lastBar - s.firstBar + 1) >
+                         std::abs(best->offsetMs) * (best->lastBar - best->firstBar + 1))
+            best = s;
+        i = std::max(j, i + 1);
+    }
+    return best;
+}
+
+void DoubleBook::moveSide()
+{
+    if (!pair_ || !second_) return;
+    const double ms = std::round(10.0 * pair_->offsetMedianMs) / 10.0;
+    session_.edit(tr("%1 moved %2 ms %3").arg(name(second_)).arg(std::abs(ms)).arg(ms > 0.0 ? tr("earlier") : tr("later")),
+                  "double", [&](SessionDocument& d) { findLayer(d, path(*second_))->earlierMs += ms; });
+}
+
+bool DoubleBook::moveBars(int firstBar, int lastBar, double laterMs)
+{
+    if (!measure_ || !second_) return false;
+    const double earlierS = 1e-3 * layer(second_)->earlierMs; // pieces have their places before the side is moved
+    const auto at = movableBars(*measure_, session_.grid(), firstBar, lastBar, laterMs);
+    if (!at) {
+        emit failed(tr("Bars %1 to %2 cannot be moved: no note begins where they do").arg(firstBar).arg(lastBar),
+                    tr("play them again"));
+        return false;
+    }
+    StretchChange change{at->first + earlierS, at->second + earlierS, laterMs};
+    session_.edit(tr("%1: bars %2 to %3 moved %4 ms %5")
+                      .arg(name(second_))
+                      .arg(firstBar)
+                      .arg(lastBar)
+                      .arg(std::abs(laterMs), 0, 'f', 1)
+                      .arg(laterMs > 0.0 ? tr("later") : tr("earlier")),
+                  "double", [&](SessionDocument& d) {
+                      Layer* l = findLayer(d, path(*second_));
+                      l->pieces = changedPieces(*l, change);
+                  });
+    return true;
+}
+
+int DoubleBook::movePhrases()
+{
+    if (!pair_ || !second_) return 0;
+    const double earlierS = 1e-3 * layer(second_)->earlierMs;
+    std::vector<StretchChange> changes;
+    for (const Phrase& p : phrases_) {
+        const double off = p.offsetMs - pair_->offsetMedianMs;
+        if (std::abs(off) > kWorthMovingMs && p.notes >= kFewestNotes)
+            changes.push_back({p.fromS + earlierS, p.toS + earlierS, -off, 0.0, 20.0});
+    }
+    if (changes.empty()) return 0;
+    session_.edit(tr("%1: %2 phrases moved at their rests").arg(name(second_)).arg(changes.size()), "double",
+                  [&](SessionDocument& d) {
+                      Layer* l = findLayer(d, path(*second_));
+                      for (const StretchChange& c : changes) l->pieces = changedPieces(*l, c);
+                  });
+    return int(changes.size());
+}
+
+int DoubleBook::retunePhrases()
+{
+    if (!second_) return 0;
+    const double earlierS = 1e-3 * layer(second_)->earlierMs;
+    std::vector<StretchChange> changes;
+    for (const Phrase& p : phrases_)
+        if (p.cents && std::abs(*p.cents) > kWorthTuningCents)
+            changes.push_back(
+                {p.fromS + earlierS, p.toS + earlierS, 0.0, -std::clamp(*p.cents, -kMostCents, kMostCents), 20.0});
+    if (changes.empty()) return 0;
+    session_.edit(tr("%1: %2 phrases retuned").arg(name(second_)).arg(changes.size()), "double",
+                  [&](SessionDocument& d) {
+                      Layer* l = findLayer(d, path(*second_));
+                      for (const StretchChange& c : changes) l->pieces = changedPieces(*l, c);
+                  });
+    return int(changes.size());
+}
+
+bool DoubleBook::hasMoves() const
+{
+    const Layer* l = layer(second_);
+    return l && std::ranges::any_of(l->pieces, [](const Piece& p) { return p.laterMs != 0.0 || p.cents != 0.0; });
+}
+
+void DoubleBook::takeMovesBack()
+{
+    if (!hasMoves()) return;
+    session_.edit(tr("%1: moves taken back").arg(name(second_)), "double", [&](SessionDocument& d) {
+        Layer* l = findLayer(d, path(*second_));
+        std::vector<Piece> left;
+        for (Piece p : l->pieces) {
+            p.laterMs = p.cents = 0.0;
+            if (left.empty() || left.back().take != p.take) left.push_back(p);
+        }
+        if (left.size() == 1 && left[0].take == l->chosen && !l->takes[l->chosen].isPunch()) left.clear();
+        l->pieces = left;
+    });
+}
+
+} // namespace gristle::app

@@ -1,0 +1,351 @@
+// Take and Double on the real window: two layers recorded from the simulated player, a bar that drags found, played
+// again by the remedy, and tight in the end; loops, punches, comps and moves, by keys.
+
+#include "app/benches/double/double_bench.h"
+#include "app/benches/double/offsets_page.h"
+#include "app/benches/take/take_bench.h"
+#include "app/benches/take/take_strips.h"
+#include "core/audio/audio_reader.h"
+#include "core/mix/render.h"
+#include "core/mix/session_mix.h"
+#include "core/sim/performance.h"
+#include "core/sim/repertoire.h"
+#include "support/capture_bench.h"
+
+#include <QComboBox>
+#include <QLineEdit>
+
+using namespace gristle;
+using namespace gristle::app;
+using namespace gristle::core;
+using namespace gristle::test;
+
+namespace {
+
+constexpr double kTempo = 112.0;
+constexpr int kBars = 8;
+
+/// An empty session with two layers of one part, one a side.
+QString freshSession(const QString& folder)
+{
+    SessionDocument d;
+    d.name = "Take";
+    d.sampleRateHz = 48000;
+    Song song;
+    song.name = "Tide Table";
+    song.tempoBpm = kTempo;
+    Layer left, right;
+    left.name = "Left", left.place = -100.0;
+    right.name = "Right", right.place = 100.0;
+    song.parts = {{"Rhythm", {left, right}}};
+    d.songs = {song};
+    static int n = 0;
+    const QString path = QString("%1/take %2.gristle").arg(folder).arg(++n);
+    auto made = SessionFolder::create(path.toStdString(), d, "2026-11-27T10:00:00");
+    return made ? path : QString();
+}
+
+} // namespace
+
+class TestTakeBench : public CaptureBench {
+    Q_OBJECT
+
+    /// He plays the riff from bar 1 on, his way.
+    static void teach(WindowBench& b, const PlayingStyle& hand, const std::vector<WrittenNote>& part = rhythmRiff(kBars))
+    {
+        PlayingStyle style = hand;
+        style.leadInS = 0.0;
+        style.pickupHz = 0.0;
+        auto volts = perform(part, kTempo, standardTuning(), style, 48000.0).volts;
+        volts.resize(std::size_t(60.0 * 48000.0)); // and then he rests
+        room(b).setPerformance(std::move(volts));
+    }
+    static PlayingStyle hand(unsigned seed, double lateBar = 0.0)
+    {
+        PlayingStyle out;
+        out.seed = seed;
+        out.timingSdMs = 4.0;
+        if (lateBar > 0.0) out.lateFromBeat = 4.0 * (lateBar - 1.0), out.lateToBeat = 4.0 * lateBar, out.lateMs = 24.0;
+        return out;
+    }
+    static double bars(WindowBench& b, double count) { return count * b.window.session().barSeconds(); }
+    static void openFresh(WindowBench& b, const QString& folder)
+    {
+        b.window.openPaths({freshSession(folder)});
+        b.settle();
+        b.window.capture().useTestClock();
+        b.window.showBench(3);
+        b.settle();
+    }
+    static void choose(WindowBench& b, std::size_t layer)
+    {
+        b.window.session().setPath({0, 0, layer});
+        b.settle();
+    }
+    /// By the key, with a bar counted in.
+    static void recordThrough(WindowBench& b)
+    {
+        b.window.capture().setCountIn(1);
+        QTest::keyClick(&b.window, Qt::Key_R);
+        b.settle();
+        b.window.capture().runFor(bars(b, kBars + 1.5));
+        QTest::keyClick(&b.window, Qt::Key_R);
+        b.settle();
+    }
+    static std::vector<float> heard(WindowBench& b, std::size_t layer)
+    {
+        const auto& l = b.window.session().document().songs[0].parts[0].layers[layer];
+        LayerRecipe recipe = layerRecipe(b.window.session().folder(), l, RigDocument{});
+        RenderReport report;
+        const auto out = renderToMemory(recipe, report);
+        const auto x = std::as_const(out->audio).channel(0);
+        return {x.begin(), x.end()};
+    }
+
+private slots:
+    void initTestCase() { makeDemo(); }
+
+    void aTakeLiesWhereItWasPlayedAlongTo()
+    {
+        WindowBench b;
+        openFresh(b, dir_.path());
+        PlayingStyle exact = hand(1);
+        exact.timingSdMs = exact.dynamicsSdDb = 0.0;
+        teach(b, exact);
+        recordThrough(b);
+        QCOMPARE(b.window.session().layer()->takes.size(), std::size_t(1));
+        const Take& take = b.window.session().layer()->takes[0];
+        // A beat of what came before is kept; the rest of the count-in is not.
+        QVERIFY(std::abs(take.atS + 60.0 / kTempo) < 1e-3);
+        // He plays to the click with what the round trip takes: to the sample, it lies on the bar lines.
+        const auto x = heard(b, 0);
+        PlayingStyle truth = exact;
+        truth.leadInS = 0.0, truth.pickupHz = 0.0;
+        const auto played = perform(rhythmRiff(kBars), kTempo, standardTuning(), truth, 48000.0);
+        const auto onsets = findOnsets(x, 48000.0);
+        QVERIFY(onsets.size() > 40);
+        for (std::size_t i = 0; i < 12; ++i) {
+            double nearest = 1.0;
+            for (const double t : played.onsetS) nearest = std::min(nearest, std::abs(onsets[i].timeS - t));
+            QVERIFY2(nearest < 0.012, qPrintable(QString::number(nearest)));
+        }
+        QVERIFY(b.find<QLabel>("takeSentence")->text().contains("Clean"));
+    }
+
+    void aDraggingBarIsFoundPlayedAgainAndTight()
+    {
+        WindowBench b;
+        openFresh(b, dir_.path());
+        teach(b, hand(1));
+        recordThrough(b);
+        choose(b, 1);
+        teach(b, hand(2, 5.0));
+        recordThrough(b);
+        QCOMPARE(b.window.session().layer()->takes.size(), std::size_t(1));
+        const auto& judged = b.window.bench<TakeBench>()->book().takes();
+        QCOMPARE(judged.size(), std::size_t(1));
+        QVERIFY2(judged[0].judgement.bars[4].isBad, judged[0].judgement.sentence.c_str());
+        QVERIFY(judged[0].judgement.sentence.find("bar 5") != std::string::npos);
+
+        b.window.showBench(4);
+        b.settle();
+        auto* page = b.window.bench<DoubleBench>()->page<OffsetsPage>();
+        QVERIFY2(page->verdict().contains("drags") && page->verdict().contains("bar 5"), qPrintable(page->verdict()));
+        const double before = b.window.bench<DoubleBench>()->book().pair()->offsetSdMs;
+
+        teach(b, hand(7)); // this time he does not drag
+        QTest::mouseClick(b.find<QPushButton>("playAgain"), Qt::LeftButton);
+        b.settle();
+        QVERIFY(b.window.bench<TakeBench>()->isVisible());
+        QCOMPARE(b.window.capture().run().wish().shape.kind, engine::RunKind::Punch);
+        QTest::keyClick(&b.window, Qt::Key_R);
+        b.settle();
+        QVERIFY(b.window.capture().isBusy());
+        b.window.capture().runFor(bars(b, 3.0)); // one before, the bar itself, and it ends by itself
+        QVERIFY(!b.window.capture().isBusy());
+        b.settle();
+        const Layer& layer = *b.window.session().layer();
+        QCOMPARE(layer.takes.size(), std::size_t(2));
+        QCOMPARE(layer.chosen, std::size_t(0));
+        QCOMPARE(layer.pieces.size(), std::size_t(3));
+        QCOMPARE(layer.pieces[1].take, std::size_t(1));
+        QCOMPARE(b.window.bench<TakeBench>()->book().heardBars()[4], 1);
+
+        b.window.showBench(4);
+        b.settle();
+        const DoubleTake& after = *b.window.bench<DoubleBench>()->book().pair();
+        QVERIFY2(after.offsetSdMs < before && heardAs(after) == DoubleHeard::Width, qPrintable(page->verdict()));
+        QVERIFY(b.window.bench<DoubleBench>()->book().strays().empty());
+        // And back, and forth.
+        b.window.session().undoStack().undo();
+        b.settle();
+        QVERIFY(!b.window.bench<DoubleBench>()->book().strays().empty());
+    }
+
+    void movingBarsMendsWithoutPlaying()
+    {
+        WindowBench b;
+        openFresh(b, dir_.path());
+        teach(b, hand(1));
+        recordThrough(b);
+        choose(b, 1);
+        teach(b, hand(2, 5.0));
+        recordThrough(b);
+        b.window.showBench(4);
+        b.settle();
+        DoubleBook& book = b.window.bench<DoubleBench>()->book();
+        const auto notes = book.pair()->notes.size();
+        const auto stray = book.worstStray();
+        QVERIFY(stray && stray->firstBar == 5 && std::abs(stray->offsetMs - 24.0) < 7.0);
+        QTest::mouseClick(b.find<QPushButton>("moveBars"), Qt::LeftButton);
+        b.settle();
+        QVERIFY(book.strays().empty());
+        // No attack is heard twice, none is lost.
+        QVERIFY(std::abs(double(book.pair()->notes.size()) - double(notes)) <= 1.0);
+        QVERIFY(book.pair()->unmatchedSecond <= 2);
+        QCOMPARE(b.window.session().document().songs[0].parts[0].layers[1].pieces.size(), std::size_t(3));
+        QVERIFY(b.find<QPushButton>("movesBack")->isEnabled());
+        QTest::mouseClick(b.find<QPushButton>("movesBack"), Qt::LeftButton);
+        b.settle();
+        QVERIFY(b.window.session().document().songs[0].parts[0].layers[1].pieces.empty());
+        QVERIFY(book.worstStray());
+        // Bounds that do not grow are refused.
+        auto* box = b.find<QWidget>("limitWidth");
+        auto* edit = qobject_cast<QLineEdit*>(box) ? qobject_cast<QLineEdit*>(box) : box->findChild<QLineEdit*>();
+        edit->setText("1");
+        emit edit->editingFinished();
+        QVERIFY(b.window.notice().contains("must grow"));
+        QCOMPARE(b.window.session().document().doubles, DoubleLimits{});
+    }
+
+    void aLoopGivesATakeEachPassAndTheBestBarsAreJoined()
+    {
+        WindowBench b;
+        openFresh(b, dir_.path());
+        teach(b, hand(3, 3.0));
+        RunWish wish;
+        wish.shape.kind = engine::RunKind::Loop;
+        wish.shape.countInBars = 1;
+        wish.shape.fromBar = 1.0, wish.shape.toBar = 5.0;
+        b.window.capture().run().setWish(wish);
+        QTest::keyClick(&b.window, Qt::Key_R);
+        b.settle();
+        b.window.capture().runFor(bars(b, 5.6)); // the first pass with its margin
+        teach(b, hand(4, 2.0));                  // another way of playing, from its own beginning
+        b.settle();
+        QCOMPARE(b.window.session().layer()->takes.size(), std::size_t(1)); // while the second is recorded
+        b.window.capture().runFor(bars(b, 4.0));
+        b.window.capture().stop();
+        b.settle();
+        const Layer* layer = b.window.session().layer();
+        QCOMPARE(layer->takes.size(), std::size_t(2));
+        for (const Take& t : layer->takes) {
+            QVERIFY(t.isPunch());
+            QVERIFY(std::abs(t.spanFromS) < 1e-6 && std::abs(t.spanToS - 4.0 * 240.0 / kTempo) < 1e-3);
+            QVERIFY(std::filesystem::exists(b.window.session().folder().path() / t.file));
+        }
+        QVERIFY(unfinishedRecordings(b.window.session().folder().path()).empty());
+        TakeBook& book = b.window.bench<TakeBench>()->book();
+        QCOMPARE(book.takes().size(), std::size_t(2));
+        QVERIFY2(book.takes()[0].judgement.bars[2].isBad, book.takes()[0].judgement.sentence.c_str());
+        QVERIFY2(book.takes()[1].judgement.bars[1].isBad, book.takes()[1].judgement.sentence.c_str());
+        // The proposal avoids both.
+        QVERIFY(b.find<QPushButton>("joinBest")->isEnabled());
+        QTest::keyClick(&b.window, Qt::Key_P);
+        b.settle();
+        const auto joined = book.heardBars();
+        QCOMPARE(joined.size(), std::size_t(4));
+        QVERIFY(joined[2] == 1 && joined[1] == 0);
+        // By the keys, a bar from the other take: and undone.
+        auto* strips = b.find<TakeStrips>("takeStrips");
+        strips->setFocus();
+        QTest::keyClick(strips, Qt::Key_Up);
+        QTest::keyClick(strips, Qt::Key_Right);
+        const int bar = strips->bar(), take = strips->take();
+        QTest::keyClick(strips, Qt::Key_Return);
+        b.settle();
+        QCOMPARE(book.heardBars()[std::size_t(bar) - 1], take);
+        QTest::keyClick(&b.window, Qt::Key_B);
+        b.settle();
+        QVERIFY(b.window.session().layer()->pieces.empty());
+        QCOMPARE(b.window.session().layer()->chosen, std::size_t(take));
+        // What is rendered ends with its bars: the pass that follows is not heard.
+        const auto x = heard(b, 0);
+        const auto end = std::size_t(4.0 * 240.0 / kTempo * 48000.0);
+        QVERIFY(x.size() < end + 4800);
+    }
+
+    void earlierLayersAndClicksAreHeardWhileRecording()
+    {
+        WindowBench b;
+        openFresh(b, dir_.path());
+        teach(b, hand(1));
+        recordThrough(b);
+        choose(b, 1);
+        auto* device = dynamic_cast<engine::SimulatedDevice*>(b.window.audition().device());
+        const auto energy = [&](bool layers, bool clicks) {
+            RunWish wish;
+            wish.layers = layers ? HeardLayers::Part : HeardLayers::None;
+            wish.shape.hasClicks = clicks;
+            b.window.capture().run().setWish(wish);
+            b.window.capture().record();
+            b.settle();
+            device->forget();
+            device->advance(3 * 48000);
+            double left = 0.0, right = 0.0;
+            for (const float v : device->heardLeft()) left += double(v) * double(v);
+            for (const float v : device->heardRight()) right += double(v) * double(v);
+            b.window.capture().stop();
+            b.settle();
+            return std::pair(left, right);
+        };
+        const auto nothing = energy(false, false), clicks = energy(false, true), layers = energy(true, false);
+        QCOMPARE(nothing, std::pair(0.0, 0.0));
+        QVERIFY(clicks.first > 0.0 && std::abs(clicks.first - clicks.second) < 1e-6 * clicks.first);
+        QVERIFY2(layers.first > 100.0 * layers.second, "the left layer is heard on the left");
+    }
+
+    void playingNotesTravelWithTheTake()
+    {
+        WindowBench b;
+        openFresh(b, dir_.path());
+        QTest::mouseClick(b.find<QPushButton>("playingNotes"), Qt::LeftButton);
+        auto* dialog = b.window.findChild<QDialog*>("playingDialog");
+        QVERIFY(dialog);
+        dialog->findChild<QLineEdit*>("playing.cloth")->setText("at the nut");
+        dialog->accept();
+        b.settle();
+        teach(b, hand(1));
+        recordThrough(b);
+        QCOMPARE(b.window.session().layer()->takes[0].playing.cloth, std::string("at the nut"));
+        const QString path = QString::fromStdString(b.window.session().folder().path().string());
+        b.window.session().close();
+        b.window.openPaths({path});
+        b.settle();
+        QCOMPARE(b.window.session().layer()->takes[0].playing.cloth, std::string("at the nut"));
+    }
+
+    void againKeepsWhatThereIsAndStartsOver()
+    {
+        WindowBench b;
+        openFresh(b, dir_.path());
+        teach(b, hand(1));
+        b.window.capture().setCountIn(0);
+        QTest::keyClick(&b.window, Qt::Key_R);
+        b.window.capture().runFor(3.0);
+        QTest::keyClick(&b.window, Qt::Key_A);
+        b.window.capture().runFor(0.1); // with the next look
+        QVERIFY(b.window.capture().isBusy());
+        b.window.capture().runFor(3.0);
+        QTest::keyClick(&b.window, Qt::Key_R);
+        b.settle();
+        QCOMPARE(b.window.session().layer()->takes.size(), std::size_t(2));
+        // No layer with two takes on each side: the other bench says what it takes.
+        b.window.showBench(4);
+        b.settle();
+        QVERIFY(b.window.bench<DoubleBench>()->page<OffsetsPage>()->verdict().contains("two layers"));
+    }
+};
+
+QTEST_MAIN(TestTakeBench)
+#include "test_take_bench.moc"
