@@ -13,6 +13,7 @@
 #include "support/capture_bench.h"
 
 #include <QComboBox>
+#include <QDialog>
 #include <QLineEdit>
 
 using namespace gristle;
@@ -314,9 +315,12 @@ private slots:
         QVERIFY(dialog);
         dialog->findChild<QLineEdit*>("playing.cloth")->setText("at the nut");
         dialog->accept();
+        b.window.activateWindow();
+        QVERIFY(QTest::qWaitForWindowActive(&b.window));
         b.settle();
         teach(b, hand(1));
         recordThrough(b);
+        QCOMPARE(b.window.session().layer()->takes.size(), std::size_t(1));
         QCOMPARE(b.window.session().layer()->takes[0].playing.cloth, std::string("at the nut"));
         const QString path = QString::fromStdString(b.window.session().folder().path().string());
         b.window.session().close();
