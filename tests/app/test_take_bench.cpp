@@ -52,7 +52,8 @@ class TestTakeBench : public CaptureBench {
     Q_OBJECT
 
     /// He plays the riff from bar 1 on, his way.
-    static void teach(WindowBench& b, const PlayingStyle& hand, const std::vector<WrittenNote>& part = rhythmRiff(kBars))
+    static void teach(WindowBench& b, const PlayingStyle& hand,
+                      const std::vector<WrittenNote>& part = rhythmRiff(kBars))
     {
         PlayingStyle style = hand;
         style.leadInS = 0.0;

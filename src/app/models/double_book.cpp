@@ -15,8 +15,8 @@ using namespace core;
 
 namespace {
 
-constexpr double kEarlyS = 0.06;        // a note that comes that much before its bar line belongs to it
-constexpr double kWorthMovingMs = 6.0;  // heard as leaning to one side
+constexpr double kEarlyS = 0.06;       // a note that comes that much before its bar line belongs to it
+constexpr double kWorthMovingMs = 6.0; // heard as leaning to one side
 constexpr double kWorthTuningCents = 3.0, kMostCents = 12.0;
 constexpr int kFewestNotes = 3; // of a phrase that is moved
 
@@ -184,8 +184,9 @@ void DoubleBook::moveSide()
 {
     if (!pair_ || !second_) return;
     const double ms = std::round(10.0 * pair_->offsetMedianMs) / 10.0;
-    session_.edit(tr("%1 moved %2 ms %3").arg(name(second_)).arg(std::abs(ms)).arg(ms > 0.0 ? tr("earlier") : tr("later")),
-                  "double", [&](SessionDocument& d) { findLayer(d, path(*second_))->earlierMs += ms; });
+    session_.edit(
+        tr("%1 moved %2 ms %3").arg(name(second_)).arg(std::abs(ms)).arg(ms > 0.0 ? tr("earlier") : tr("later")),
+        "double", [&](SessionDocument& d) { findLayer(d, path(*second_))->earlierMs += ms; });
 }
 
 bool DoubleBook::moveBars(int firstBar, int lastBar, double laterMs)

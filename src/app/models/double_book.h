@@ -43,11 +43,11 @@ public:
     std::optional<StrayStretch> worstStray() const;
 
     // remedies, each one undoable step
-    void moveSide();                               ///< the whole second side by the median
+    void moveSide();                                          ///< the whole second side by the median
     bool moveBars(int firstBar, int lastBar, double laterMs); ///< false where there is no place to cut
-    int movePhrases();                             ///< those over 6 ms off, each by its median; how many
-    int retunePhrases();                           ///< those over 3 cents off, by 12 cents at most; how many
-    void takeMovesBack();                          ///< of the second layer
+    int movePhrases();                                        ///< those over 6 ms off, each by its median; how many
+    int retunePhrases();                                      ///< those over 3 cents off, by 12 cents at most; how many
+    void takeMovesBack();                                     ///< of the second layer
     bool hasMoves() const;
 
 signals:

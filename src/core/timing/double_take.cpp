@@ -22,6 +22,7 @@ constexpr double kFewest = 0.5;     // of the notes of the shorter one
 constexpr double kLeastAlike = 0.7; // in sound, on the mean
 constexpr double kWorthMoving = 1.02;
 constexpr double kSteadyMs = 1.2; // median deviation of the offsets of a copy, whatever it went through
+constexpr double kSoundsS = 0.3;  // of a note that its pitch is taken from, at most
 constexpr double kCopyS = 30.0;   // of it that is looked at
 
 double median(std::vector<double> v)
@@ -42,10 +43,10 @@ std::pair<double, double> meanAndSd(const std::vector<double>& v)
     return {mean, v.size() > 1 ? std::sqrt(sum / double(v.size() - 1)) : 0.0};
 }
 
-/// What sounds for the 100 ms behind an onset: levels of thirds of an octave, their mean taken off, of length 1.
+/// What sounds for the 100 ms behind an onset: log10 of the powers of thirds of an octave.
 using Sound = std::array<double, 20>;
 
-std::vector<Sound> soundsOf(std::span<const float> x, const std::vector<Onset>& onsets, double rateHz)
+std::vector<Sound> levelsOf(std::span<const float> x, const std::vector<Onset>& onsets, double rateHz)
 {
     const auto length = std::size_t(0.1 * rateHz);
     RealFft fft(fastFftSize(length));
@@ -59,20 +60,43 @@ std::vector<Sound> soundsOf(std::span<const float> x, const std::vector<Onset>& 
         fft.forward();
         Sound sound{};
         const double perHz = double(fft.size()) / rateHz;
-        double mean = 0.0, norm = 0.0;
         for (std::size_t b = 0; b < sound.size(); ++b) {
             const double low = 70.0 * std::exp2(double(b) / 3.0), high = low * std::exp2(1.0 / 3.0);
             double sum = 1e-12;
             for (auto k = std::size_t(low * perHz); k <= std::size_t(high * perHz) && k < fft.spectrum().size(); ++k)
                 sum += double(std::norm(fft.spectrum()[k]));
             sound[b] = std::log10(sum);
-            mean += sound[b] / double(sound.size());
         }
-        for (double& v : sound) v -= mean, norm += v * v;
-        for (double& v : sound) v /= std::sqrt(norm) + 1e-12;
         out.push_back(sound);
     }
     return out;
+}
+
+/// Their mean taken off, of length 1.
+std::vector<Sound> soundsOf(std::span<const float> x, const std::vector<Onset>& onsets, double rateHz)
+{
+    auto out = levelsOf(x, onsets, rateHz);
+    for (Sound& sound : out) {
+        const double mean = std::accumulate(sound.begin(), sound.end(), 0.0) / double(sound.size());
+        double norm = 0.0;
+        for (double& v : sound) v -= mean, norm += v * v;
+        for (double& v : sound) v /= std::sqrt(norm) + 1e-12;
+    }
+    return out;
+}
+
+/// Whether a note may begin near a place: thirds of an octave that rise by 4 dB from before it to behind it.
+bool hasFaint(std::span<const float> x, double rateHz, double atS)
+{
+    constexpr double kAwayS = 0.03, kBeforeS = 0.075, kRise = 0.4; // log10 of power
+    constexpr int kRisingBands = 5;
+    if (atS < kBeforeS) return false;
+    // The window of a sound begins 5 ms behind its onset and lasts for 100 ms.
+    const std::vector<Onset> places{{atS - kAwayS - kBeforeS, 0.0, 0.0, 0.0}, {atS, 0.0, 0.0, 0.0}};
+    const auto levels = levelsOf(x, places, rateHz);
+    int rising = 0;
+    for (std::size_t b = 0; b < levels[0].size(); ++b) rising += levels[1][b] - levels[0][b] > kRise;
+    return rising >= kRisingBands;
 }
 
 double likeness(const Sound& a, const Sound& b) { return std::inner_product(a.begin(), a.end(), b.begin(), 0.0); }
@@ -221,12 +245,11 @@ struct Partial {
     double hz, power;
 };
 
-/// The strongest partials of a stretch, strongest first.
-std::vector<Partial> partialsOf(std::span<const float> x, double rateHz)
+/// The strongest partials of a stretch, strongest first. @param fft  four times as long, or longer
+std::vector<Partial> partialsOf(std::span<const float> x, double rateHz, RealFft& fft)
 {
     constexpr std::size_t kMost = 14;
-    const std::size_t n = fastFftSize(4 * x.size());
-    RealFft fft(n);
+    const std::size_t n = fft.size();
     const auto window = hannWindow(x.size());
     std::ranges::fill(fft.time(), 0.0f);
     for (std::size_t i = 0; i < x.size(); ++i) fft.time()[i] = float(window[i] * double(x[i]));
@@ -247,10 +270,10 @@ std::vector<Partial> partialsOf(std::span<const float> x, double rateHz)
 }
 
 /// The second's pitch over the first's by partials that both have.
-std::optional<double> centsBetween(std::span<const float> a, std::span<const float> b, double rateHz)
+std::optional<double> centsBetween(std::span<const float> a, std::span<const float> b, double rateHz, RealFft& fft)
 {
     constexpr double kMostCents = 45.0, kWeakest = 0.003;
-    const auto first = partialsOf(a, rateHz), second = partialsOf(b, rateHz);
+    const auto first = partialsOf(a, rateHz, fft), second = partialsOf(b, rateHz, fft);
     if (first.empty() || second.empty()) return std::nullopt;
     std::vector<std::pair<double, double>> found; // cents, weight
     for (const Partial& p : first) {
@@ -300,11 +323,27 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
             best = sum, moved = move, alike = sum / double(these.size()), pairs = std::move(these);
     }
     out.movedMs = 1000.0 * moved;
-    out.unmatchedFirst = a.size() - pairs.size(), out.unmatchedSecond = b.size() - pairs.size();
+    // A note of one that is faint in the other is neither a pair nor missed.
+    const auto leftOver = [&](const std::vector<Onset>& all, auto index, std::span<const float> other, double laterS) {
+        std::vector<double> left;
+        std::size_t next = 0;
+        for (std::size_t k = 0; k < all.size(); ++k)
+            if (next < pairs.size() && index(pairs[next]) == k)
+                ++next;
+            else if (!hasFaint(other, rateHz, all[k].timeS + laterS))
+                left.push_back(all[k].timeS);
+        return left;
+    };
+    out.onlyFirstS = leftOver(
+        a, [](const auto& p) { return p.first; }, second, moved);
+    out.onlySecondS = leftOver(
+        b, [](const auto& p) { return p.second; }, first, -moved);
+    out.unmatchedFirst = out.onlyFirstS.size(), out.unmatchedSecond = out.onlySecondS.size();
     out.isUnrelated =
         pairs.empty() || double(pairs.size()) < kFewest * double(std::min(a.size(), b.size())) || alike < kLeastAlike;
     out.likeness = alike;
     std::vector<double> offsets, cents, levels;
+    RealFft fft(fastFftSize(4 * std::size_t(kSoundsS * rateHz)));
     for (const auto& [i, j] : pairs) {
         if (progress.stopped()) return Error{ErrorCode::Cancelled, "double: stopped", ""};
         NotePair note;
@@ -315,14 +354,14 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         // From 50 ms behind the onset until the next one, 300 ms at most.
         const auto sounding = [&](std::span<const float> x, const std::vector<Onset>& all, std::size_t k) {
             const double from = all[k].timeS + 0.05;
-            const double to = std::min(
-                {k + 1 < all.size() ? all[k + 1].timeS - 0.01 : from + 0.3, from + 0.3, double(x.size()) / rateHz});
+            const double to = std::min({k + 1 < all.size() ? all[k + 1].timeS - 0.01 : from + kSoundsS, from + kSoundsS,
+                                        double(x.size()) / rateHz});
             const auto at = std::size_t(from * rateHz);
             return to - from > 0.12 ? x.subspan(at, std::size_t((to - from) * rateHz)) : std::span<const float>();
         };
         auto sa = sounding(first, a, i), sb = sounding(second, b, j);
         const std::size_t both = std::min(sa.size(), sb.size());
-        if (both > 0) note.cents = centsBetween(sa.first(both), sb.first(both), rateHz);
+        if (both > 0) note.cents = centsBetween(sa.first(both), sb.first(both), rateHz, fft);
         offsets.push_back(note.offsetMs), levels.push_back(note.levelDb);
         if (note.cents) cents.push_back(*note.cents);
         out.notes.push_back(note);

@@ -23,6 +23,7 @@ struct NotePair {
 struct DoubleTake {
     std::vector<NotePair> notes;
     std::size_t unmatchedFirst = 0, unmatchedSecond = 0;
+    std::vector<double> onlyFirstS, onlySecondS; ///< where these are, each in its own recording
     double movedMs = 0.0; ///< that the second is later as a whole where it begins elsewhere; 0 within 150 ms
     double offsetMeanMs = 0.0, offsetSdMs = 0.0, offsetMedianMs = 0.0;
     std::optional<double> tuningMeanCents, tuningSdCents;

@@ -23,6 +23,7 @@ constexpr double kThreshold = 0.085, kOverUsual = 1.6;
 // What rises a little must be sharp, what is dull must rise a lot: partials that beat in a driven chord do neither.
 constexpr double kSharpDb = 18.0, kLeast = 1.5;
 constexpr double kOfUsual = 0.11, kLeastWeak = 3.0;
+constexpr double kScrapeFromS = 0.002, kScrapeToS = 0.009, kReleased = 9.0;
 constexpr double kUnderLoudestDb = -42.0; // softer than that is no note but a noise
 
 struct Frames {
@@ -123,6 +124,20 @@ Edge refined(std::span<const float> x, double rateHz, double coarseS)
         if (cost < best) best = cost, at = i;
     }
     if (at == 0) return {coarseS, 0.0};
+    // What begins there may be the pick's scrape, and the string's release a few milliseconds behind it.
+    const auto first = at + std::size_t(kScrapeFromS * rateHz),
+               last = std::min(at + std::size_t(kScrapeToS * rateHz), error.size() - least);
+    const auto tail = std::size_t(0.004 * rateHz);
+    double most = 0.0;
+    std::size_t release = at;
+    for (std::size_t j = first; j < last; ++j) {
+        const double scraped = (sums[j] - sums[at]) / double(j - at);
+        const double freed =
+            (sums[std::min(error.size(), j + tail)] - sums[j]) / double(std::min(tail, error.size() - j));
+        const double gain = double(j - at) * std::log(freed / scraped);
+        if (freed > kReleased * scraped && gain > most) most = gain, release = j;
+    }
+    at = release;
     const std::size_t end = std::min(error.size(), at + std::size_t(0.004 * rateHz));
     return {double(from + at) / rateHz,
             10.0 * std::log10((sums[end] - sums[at]) / double(end - at) * double(at) / sums[at])};

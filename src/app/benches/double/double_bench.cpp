@@ -1,6 +1,9 @@
 #include "app/benches/double/double_bench.h"
 
+#include "app/benches/double/copies_page.h"
 #include "app/benches/double/offsets_page.h"
+#include "app/benches/double/pairs_page.h"
+#include "app/benches/double/sides_page.h"
 
 namespace gristle::app {
 
@@ -11,7 +14,8 @@ DoubleBench::DoubleBench(const BenchContext& context, QWidget* parent)
 {
     auto* offsets = new OffsetsPage(context, book_, this);
     connect(offsets, &OffsetsPage::playAgain, this, &DoubleBench::playAgain);
-    setPages({offsets});
+    setPages(
+        {offsets, new PairsPage(context, this), new SidesPage(context, book_, this), new CopiesPage(context, this)});
 }
 
 BenchState DoubleBench::state() const

@@ -39,7 +39,8 @@ void OffsetPlot::setPair(const DoubleTake& take, const DoubleLimits& limits, std
     barsS_ = std::move(barsS);
     strays_ = std::move(strays);
     bar_ = std::clamp(bar_, 1, std::max(1, allBars()));
-    QStringList said{tr("spread %1 ms, median %2 ms").arg(take.offsetSdMs, 0, 'f', 1).arg(take.offsetMedianMs, 0, 'f', 1)};
+    QStringList said{
+        tr("spread %1 ms, median %2 ms").arg(take.offsetSdMs, 0, 'f', 1).arg(take.offsetMedianMs, 0, 'f', 1)};
     for (const StrayBar& s : strays_) said << tr("bar %1: %2 ms").arg(s.bar).arg(s.offsetMs, 0, 'f', 0);
     setAccessibleDescription(said.join(", "));
     changeStill();
@@ -57,7 +58,10 @@ void OffsetPlot::setInHand(int bar)
     changeStill();
 }
 
-int OffsetPlot::bars() const { return std::clamp(int((width() - kLeft - kRight) / kLeastBar), 1, std::max(1, allBars())); }
+int OffsetPlot::bars() const
+{
+    return std::clamp(int((width() - kLeft - kRight) / kLeastBar), 1, std::max(1, allBars()));
+}
 int OffsetPlot::firstBar() const { return std::clamp(bar_ - bars() / 2, 1, std::max(1, allBars() - bars() + 1)); }
 
 OffsetPlot::Areas OffsetPlot::areas() const
@@ -106,7 +110,8 @@ void OffsetPlot::drawStill(QPainter& p)
         right(y(side * 0.5 * (limits_.looseMs + reach)), tr("flam"));
     }
     p.drawText(QRectF(0, kTop - 20, kLeft + 80, 16), Qt::AlignLeft | Qt::AlignVCenter, tr("ms early"));
-    drawLabel(p, {o.rect.left() + 4, o.rect.bottom() - 2}, tr("late"), Qt::AlignLeft | Qt::AlignBottom, ink(Token::Ink2), o.rect);
+    drawLabel(p, {o.rect.left() + 4, o.rect.bottom() - 2}, tr("late"), Qt::AlignLeft | Qt::AlignBottom,
+              ink(Token::Ink2), o.rect);
     a.cents.drawLevels(p, {-10.0, 0.0, 10.0}, [](double v) { return numberLabel(v); });
     const double usual = std::round(take_->levelDifferenceDb);
     a.level.drawLevels(p, {usual - 6.0, usual, usual + 6.0}, [](double v) { return numberLabel(v); });
@@ -161,7 +166,8 @@ void OffsetPlot::drawStill(QPainter& p)
     if (count < allBars()) {
         p.setFont(Theme::instance().text(TextSize::Small));
         p.setPen(ink(Token::Ink2));
-        p.drawText(QRectF(width() - 200, 2, 196, 16), Qt::AlignRight | Qt::AlignVCenter, tr("of %1 bars").arg(allBars()));
+        p.drawText(QRectF(width() - 200, 2, 196, 16), Qt::AlignRight | Qt::AlignVCenter,
+                   tr("of %1 bars").arg(allBars()));
     }
 }
 

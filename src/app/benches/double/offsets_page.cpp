@@ -34,32 +34,37 @@ OffsetsPage::OffsetsPage(const BenchContext& context, DoubleBook& book, QWidget*
     plot_ = new OffsetPlot(this);
     column->addWidget(plot_, 1);
     auto* mend = addRow(column, 6);
-    again_ = addButton(mend, {}, "playAgain", tr("The bars are looped, and recorded over on the Take bench"), [this] { record(); });
+    again_ = addButton(mend, {}, "playAgain", tr("The bars are looped, and recorded over on the Take bench"),
+                       [this] { record(); });
     again_->setProperty("act", true);
-    moveBars_ = addButton(mend, {}, "moveBars", tr("Moves what is recorded, cut just before its first note and before the one behind it"),
-                          [this] {
-                              const auto s = stretch();
-                              book_.moveBars(s.firstBar, s.lastBar, -s.offsetMs);
-                          });
-    loop_ = addButton(mend, tr("Loop it"), "loopStray", tr("What is heard loops these bars (L)"), [this] {
-        session().setLoop(stretch().firstBar, stretch().lastBar + 1);
-    });
+    moveBars_ =
+        addButton(mend, {}, "moveBars",
+                  tr("Moves what is recorded, cut just before its first note and before the one behind it"), [this] {
+                      const auto s = stretch();
+                      book_.moveBars(s.firstBar, s.lastBar, -s.offsetMs);
+                  });
+    loop_ = addButton(mend, tr("Loop it"), "loopStray", tr("What is heard loops these bars (L)"),
+                      [this] { session().setLoop(stretch().firstBar, stretch().lastBar + 1); });
     mend->addStretch(1);
     auto* side = addRow(column, 6);
-    moveSide_ = addButton(side, {}, "moveSide", tr("Moves the whole second side by the median"), [this] { book_.moveSide(); });
-    movePhrases_ = addButton(side, tr("Move the phrases"), "movePhrases", tr("Phrases that are over 6 ms off, each by its median, cut at its rests"),
-                             [this] {
+    moveSide_ =
+        addButton(side, {}, "moveSide", tr("Moves the whole second side by the median"), [this] { book_.moveSide(); });
+    movePhrases_ = addButton(side, tr("Move phrases"), "movePhrases",
+                             tr("Phrases that are over 6 ms off, each by its median, cut at its rests"), [this] {
                                  if (book_.movePhrases() == 0)
-                                     emit failed(tr("No phrase between two rests is over 6 ms off"), tr("move bars instead, or play them again"));
+                                     emit failed(tr("No phrase between two rests is over 6 ms off"),
+                                                 tr("move bars instead, or play them again"));
                              });
-    retune_ = addButton(side, tr("Retune the phrases"), "retunePhrases",
-                        tr("Phrases that are over 3 cents off, by resampling, by 12 cents at most; what it moves their notes by is shown"),
+    retune_ = addButton(side, tr("Retune phrases"), "retunePhrases",
+                        tr("Phrases that are over 3 cents off, by resampling, by 12 cents at most; what it moves their "
+                           "notes by is shown"),
                         [this] {
                             if (book_.retunePhrases() == 0)
                                 emit failed(tr("No phrase is over 3 cents off"), tr("there is nothing to retune"));
                         });
-    back_ = addButton(side, tr("Take the moves back"), "movesBack", tr("The second side as it was joined, nothing moved or retuned"),
-                      [this] { book_.takeMovesBack(); });
+    back_ =
+        addButton(side, tr("Moves back"), "movesBack", tr("The second side as it was joined, nothing moved or retuned"),
+                  [this] { book_.takeMovesBack(); });
     side->addStretch(1);
     auto* about = addRow(column, 6);
     firstSide_ = named(new QComboBox(this), "firstSide", tr("The side that is taken as it is"));
@@ -125,10 +130,14 @@ void OffsetsPage::setLimits()
 {
     const DoubleLimits limits{one_->value(), width_->value(), loose_->value()};
     if (!(limits.oneMs < limits.widthMs && limits.widthMs < limits.looseMs)) {
-        emit failed(tr("What is heard as one, width and loose must grow in this order"), tr("write larger figures from left to right"));
+        emit failed(tr("What is heard as one, width and loose must grow in this order"),
+                    tr("write larger figures from left to right"));
         return refresh();
     }
-    session().edit(tr("Doubles: one below %1, width to %2, loose to %3 ms").arg(limits.oneMs).arg(limits.widthMs).arg(limits.looseMs),
+    session().edit(tr("Doubles: one below %1, width to %2, loose to %3 ms")
+                       .arg(limits.oneMs)
+                       .arg(limits.widthMs)
+                       .arg(limits.looseMs),
                    "double", [&](SessionDocument& d) { d.doubles = limits; });
 }
 
@@ -144,8 +153,8 @@ QString OffsetsPage::verdict() const
     if (t.isCopy) return tr("%1 is a copy: no width, and in mono it combs.").arg(second);
     if (const auto worst = book_.worstStray())
         return tr("%1 %2 %3 ms in %4; play those again, or move them.")
-            .arg(second, worst->offsetMs > 0.0 ? tr("drags") : tr("rushes"),
-                 numberLabel(std::abs(worst->offsetMs)), barsText(worst->firstBar, worst->lastBar));
+            .arg(second, worst->offsetMs > 0.0 ? tr("drags") : tr("rushes"), numberLabel(std::abs(worst->offsetMs)),
+                 barsText(worst->firstBar, worst->lastBar));
     switch (heardAs(t, session().document().doubles)) {
     case DoubleHeard::One: return tr("Heard as one: too alike to be wide.");
     case DoubleHeard::Width: return tr("Width: two that belong together.");
@@ -196,26 +205,32 @@ void OffsetsPage::refresh()
     QString figures;
     if (has) {
         const auto strong = [](const QString& v) {
-            return QStringLiteral("<span style='font-family:\"%1\";font-weight:600'>%2</span>").arg(Theme::instance().mono().family(), v);
+            return QStringLiteral("<span style='font-family:\"%1\";font-weight:600'>%2</span>")
+                .arg(Theme::instance().mono().family(), v);
         };
         const auto signedFigure = [](double v) { return QString::fromStdString(signedText(v)); };
-        figures = tr("spread %1 ms \u00b7 median %2 ms \u00b7 tuning %3 cents \u00b7 level %4 dB \u00b7 %5 notes in both")
-                      .arg(strong(QString::fromStdString(figureText(pair->offsetSdMs))), strong(signedFigure(pair->offsetMedianMs)),
-                           strong(pair->tuningMeanCents ? signedFigure(*pair->tuningMeanCents) : QString(QChar(0x2013))),
-                           strong(signedFigure(pair->levelDifferenceDb)), strong(QString::number(pair->notes.size())));
+        figures =
+            tr("spread %1 ms \u00b7 median %2 ms \u00b7 tuning %3 cents \u00b7 level %4 dB \u00b7 %5 notes in both")
+                .arg(strong(QString::fromStdString(figureText(pair->offsetSdMs))),
+                     strong(signedFigure(pair->offsetMedianMs)),
+                     strong(pair->tuningMeanCents ? signedFigure(*pair->tuningMeanCents) : QString(QChar(0x2013))),
+                     strong(signedFigure(pair->levelDifferenceDb)), strong(QString::number(pair->notes.size())));
         if (pair->unmatchedFirst + pair->unmatchedSecond > 0)
             figures += tr(", %1 and %2 in one alone").arg(pair->unmatchedFirst).arg(pair->unmatchedSecond);
-        if (std::abs(pair->movedMs) > 0.0) figures += tr(" \u00b7 it lies %1 ms away as a whole").arg(numberLabel(pair->movedMs));
+        if (std::abs(pair->movedMs) > 0.0)
+            figures += tr(" \u00b7 it lies %1 ms away as a whole").arg(numberLabel(pair->movedMs));
     }
     figures_->setText(figures);
     const auto s = stretch();
     const bool canMend = has && !pair->isCopy;
     again_->setText(tr("Play %1 again").arg(barsText(s.firstBar, s.lastBar)));
     again_->setEnabled(book_.second().has_value());
-    moveBars_->setText(tr("Move %1 by %2 ms").arg(barsText(s.firstBar, s.lastBar), QString::fromStdString(signedText(-s.offsetMs, 0))));
+    moveBars_->setText(tr("Move %1 by %2 ms")
+                           .arg(barsText(s.firstBar, s.lastBar), QString::fromStdString(signedText(-s.offsetMs, 0))));
     moveBars_->setEnabled(canMend && std::abs(s.offsetMs) > kWorthMovingMs);
     loop_->setEnabled(has);
-    moveSide_->setText(has ? tr("Move the side by %1 ms").arg(QString::fromStdString(signedText(-pair->offsetMedianMs))) : tr("Move the side"));
+    moveSide_->setText(has ? tr("Move the side %1 ms").arg(QString::fromStdString(signedText(-pair->offsetMedianMs)))
+                           : tr("Move the side"));
     moveSide_->setEnabled(canMend && std::abs(pair->offsetMedianMs) > kWorthMovingMs);
     movePhrases_->setEnabled(canMend);
     retune_->setEnabled(canMend);

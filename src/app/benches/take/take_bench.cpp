@@ -126,7 +126,7 @@ void TakeBench::buildTakeRow(QVBoxLayout* column)
                tr("This bar is heard from this take, joined where both rest or begin a note (U, Enter)"), [this] {
                    if (inHand_ < book_.takes().size()) book_.useBars(bar_, bar_ + 1, inHand_);
                });
-    comp_ = add(tr("Join the best bars"), "joinBest", tr("The best bars of all takes, with as few joins as pay (P)"),
+    comp_ = add(tr("Join the best"), "joinBest", tr("The best bars of all takes, with as few joins as pay (P)"),
                 [this] { book_.useProposal(); });
     loopBar_ = add(tr("Loop it"), "loopBar", tr("What is heard loops this bar (L)"),
                    [this] { session().setLoop(bar_, bar_ + 1); });
@@ -373,7 +373,7 @@ void TakeBench::refresh()
     };
     use_->setEnabled(isThere(bar_) && std::size_t(bar_) <= heard.size() &&
                      heard[std::size_t(bar_) - 1] != int(inHand_));
-    use_->setText(tr("Use bar %1 of it").arg(bar_));
+    use_->setText(tr("Use bar %1").arg(bar_));
     comp_->setEnabled(judged && book_.proposal().pieces.size() > 1 && book_.proposal().choice != heard);
     loopBar_->setText(tr("Loop bar %1").arg(bar_));
     loopBar_->setEnabled(has);

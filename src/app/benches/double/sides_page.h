@@ -1,0 +1,58 @@
+#pragma once
+
+#include "app/benches/bench_page.h"
+#include "app/models/double_book.h"
+#include "app/widgets/plot.h"
+#include "core/stereo/complement.h"
+
+class QTableWidget;
+
+namespace gristle::app {
+
+/// The colour of both sides over each other.
+class ColourPlot : public PlotWidget {
+    Q_OBJECT
+public:
+    explicit ColourPlot(QWidget* parent);
+    void clear();
+    void setSides(const core::SideSound& first, const core::SideSound& second, const QString& firstName,
+                  const QString& secondName);
+
+protected:
+    void drawStill(QPainter& p) override;
+
+private:
+    bool has_ = false;
+    core::SideSound first_, second_;
+    QString firstName_, secondName_;
+};
+
+/// How alike the two sides sound through their rigs: which carries the edge and which the weight, what their sum keeps,
+/// and what they would be with their rigs exchanged.
+class SidesPage : public BenchPage {
+    Q_OBJECT
+public:
+    SidesPage(const BenchContext& context, DoubleBook& book, QWidget* parent);
+    void findings(FindingsPanel& panel) const override;
+    bool isBusy() const override { return task_.isBusy(); }
+
+protected:
+    void showEvent(QShowEvent*) override;
+
+private:
+    void look();
+    void fill();
+    void exchangeRigs();
+
+    DoubleBook& book_;
+    TaskRunner task_;
+    std::string key_;
+    std::optional<core::Complement> now_, exchanged_;
+    QString trouble_;
+    QLabel *sentence_, *about_;
+    ColourPlot* plot_;
+    QTableWidget* table_;
+    QPushButton* exchange_;
+};
+
+} // namespace gristle::app
