@@ -21,8 +21,8 @@ constexpr std::size_t kNotes = 400;
 struct Part {
     const char* name;
     std::vector<WrittenNote> notes;
-    double drive;      ///< 0: a DI
-    bool isCounted;    ///< by the goals: plucked singles, muted sixteenths, chords
+    double drive;       ///< 0: a DI
+    bool isCounted;     ///< by the goals: plucked singles, muted sixteenths, chords
     double beats = 4.0; ///< of a bar
 };
 
@@ -134,8 +134,9 @@ void onsets(unsigned seeds)
                    sd(all), 100.0 * double(near) / double(all.size()));
         if (part.isCounted) sum += f1, worst = std::min(worst, f1), count += 1.0;
     }
-    fmt::print("  singles, muted, chords: mean {:.3f}, worst {:.3f} (reach 0.98 and 0.95, world class 0.995 and 0.99)\n",
-               sum / count, worst);
+    fmt::print(
+        "  singles, muted, chords: mean {:.3f}, worst {:.3f} (reach 0.98 and 0.95, world class 0.995 and 0.99)\n",
+        sum / count, worst);
 }
 
 double pairError(const Part& a, const Part& b, const PlayingStyle& first, const PlayingStyle& second,
@@ -172,17 +173,18 @@ void pairs(unsigned seeds)
                 cents += pairError(all[i], second, hand(seed), style, off) / seeds;
             }
             fmt::print("  {:18}{:8}{:18} sd {:.2f} ms ({} pairs), tuning off by {:+.2f} cents\n", all[i].name,
-                       all[i].drive > 0.0 ? "driven" : "", isOther ? "another sound" : "the same sound", sd(off), off.size(),
-                       cents - 6.0);
+                       all[i].drive > 0.0 ? "driven" : "", isOther ? "another sound" : "the same sound", sd(off),
+                       off.size(), cents - 6.0);
         }
-    fmt::print("  reach 1.5 ms, other sounds 4 ms; world class 0.3 and 2; tuning 1.5 cents on single notes, 3 on chords\n");
+    fmt::print(
+        "  reach 1.5 ms, other sounds 4 ms; world class 0.3 and 2; tuning 1.5 cents on single notes, 3 on chords\n");
 }
 
 /// Faults that are planted, each in a pair of its own, and what is told besides.
 void faults(unsigned seeds)
 {
     constexpr const char* kCodes[] = {"double.late_bar", "double.early_bar", "double.side_late", "double.tuning",
-                                      "double.missed", "double.copy", "double.unrelated"};
+                                      "double.missed",   "double.copy",      "double.unrelated"};
     int planted = 0, found = 0, alarms = 0, chances = 0;
     std::string lost;
     const auto has = [](const std::vector<Finding>& all, const char* code) {
@@ -218,14 +220,18 @@ void faults(unsigned seeds)
                 if (wanted) {
                     ++planted;
                     found += has(all, wanted);
-                    if (!has(all, wanted)) lost += fmt::format("    {} of {}{}, seed {}\n", wanted, part.name, part.drive > 0.0 ? ", driven" : "", seed);
+                    if (!has(all, wanted))
+                        lost += fmt::format("    {} of {}{}, seed {}\n", wanted, part.name,
+                                            part.drive > 0.0 ? ", driven" : "", seed);
                 }
                 for (const char* code : kCodes)
                     if (!wanted || std::string(code) != wanted) {
                         ++chances;
                         if (!has(all, code) || isTrue(code, *take, place, truth)) continue;
                         ++alarms;
-                        lost += fmt::format("    told {} beside {} of {}{}, seed {}\n", code, wanted ? wanted : "nothing", part.name, part.drive > 0.0 ? ", driven" : "", seed);
+                        lost +=
+                            fmt::format("    told {} beside {} of {}{}, seed {}\n", code, wanted ? wanted : "nothing",
+                                        part.name, part.drive > 0.0 ? ", driven" : "", seed);
                     }
             };
             PlayingStyle style = hand(50 + seed);
@@ -246,8 +252,9 @@ void faults(unsigned seeds)
             judge({copy, {}}, "double.copy");
         }
     }
-    fmt::print("planted faults: {} of {} found ({:.1f} %, reach 98), {} false alarms in {} chances ({:.1f} %, reach 2)\n{}",
-               found, planted, 100.0 * found / planted, alarms, chances, 100.0 * alarms / chances, lost);
+    fmt::print(
+        "planted faults: {} of {} found ({:.1f} %, reach 98), {} false alarms in {} chances ({:.1f} %, reach 2)\n{}",
+        found, planted, 100.0 * found / planted, alarms, chances, 100.0 * alarms / chances, lost);
     // A lost and an added note, each told as itself.
     int lostNotes = 0, addedNotes = 0, tries = 0, others = 0;
     std::string names;
@@ -270,14 +277,18 @@ void faults(unsigned seeds)
             const auto tells = [](const std::vector<double>& all, double t) {
                 return std::ranges::any_of(all, [&](double s) { return std::abs(s - t) < 0.04; });
             };
-            const bool isLost = tells(one->onlyFirstS, first.onsetS[41]), isAdded = tells(two->onlySecondS, with.onsetS[61]);
+            const bool isLost = tells(one->onlyFirstS, first.onsetS[41]),
+                       isAdded = tells(two->onlySecondS, with.onsetS[61]);
             lostNotes += isLost, addedNotes += isAdded;
-            others += int(one->unmatchedFirst + one->unmatchedSecond + two->unmatchedFirst + two->unmatchedSecond) - isLost - isAdded;
-            if (!isLost || !isAdded) names += fmt::format("    {} of {}{}, seed {}\n", isLost ? "added" : "lost", part.name, part.drive > 0.0 ? ", driven" : "", seed);
+            others += int(one->unmatchedFirst + one->unmatchedSecond + two->unmatchedFirst + two->unmatchedSecond) -
+                      isLost - isAdded;
+            if (!isLost || !isAdded)
+                names += fmt::format("    {} of {}{}, seed {}\n", isLost ? "added" : "lost", part.name,
+                                     part.drive > 0.0 ? ", driven" : "", seed);
         }
     }
-    fmt::print("a lost note told {} of {}, an added one {} of {}; besides, {} of {} notes told that are none\n{}", lostNotes, tries,
-               addedNotes, tries, others, 4 * 160 * tries, names);
+    fmt::print("a lost note told {} of {}, an added one {} of {}; besides, {} of {} notes told that are none\n{}",
+               lostNotes, tries, addedNotes, tries, others, 4 * 160 * tries, names);
 }
 
 void speed()
@@ -288,8 +299,8 @@ void speed()
     const auto start = std::chrono::steady_clock::now();
     const auto take = comparePerformances(a, b, kRate);
     const double s = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-    fmt::print("a pair of 10 minutes, {} notes: {:.1f} s, {:.0f} x real time (reach 60)\n", take ? take->notes.size() : 0, s,
-               600.0 / s);
+    fmt::print("a pair of 10 minutes, {} notes: {:.1f} s, {:.0f} x real time (reach 60)\n",
+               take ? take->notes.size() : 0, s, 600.0 / s);
 }
 
 } // namespace

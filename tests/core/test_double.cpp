@@ -3,10 +3,12 @@
 #include "core/advice/double_findings.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
+#include "support/sampled_guitar.h"
 #include "support/signals.h"
 
 #include <QtTest/QtTest>
 #include <map>
+#include <random>
 
 using namespace gristle;
 using namespace gristle::core;
@@ -167,6 +169,69 @@ private slots:
             QVERIFY2(take.tuningMeanCents && std::abs(*take.tuningMeanCents - 6.0) < 1.5,
                      qPrintable(QString::number(take.tuningMeanCents.value_or(-99.0))));
         QCOMPARE(heardAs(take), DoubleHeard::Width);
+    }
+
+    /// A sampled guitar that nobody of us made: the same pitch has the same lag, so what is left is ours.
+    void sampledGuitar_data()
+    {
+        QTest::addColumn<int>("guitar");
+        QTest::addColumn<double>("sdMs");
+        QTest::newRow("clean") << int(test::SampledGuitar::Clean) << 1.5;
+        QTest::newRow("muted") << int(test::SampledGuitar::Muted) << 1.5;
+        // Its attack swells over 20 ms, and is told at either end: only pairs are, as those of another sound.
+        QTest::newRow("driven") << int(test::SampledGuitar::Overdriven) << -1.0;
+    }
+    void sampledGuitar()
+    {
+        QFETCH(int, guitar);
+        QFETCH(double, sdMs);
+        std::mt19937 random(4);
+        std::normal_distribution<double> hand(0.0, 0.008);
+        std::vector<test::SampledNote> notes[2];
+        std::vector<double> truth[2];
+        constexpr int kPitches[] = {45, 48, 52, 50};
+        for (int side = 0; side < 2; ++side)
+            for (int i = 0; i < 96; ++i) { // the synthesiser's own grid is a millisecond
+                const double t = std::round(1000.0 * (0.5 + 0.3 * i + hand(random))) / 1000.0;
+                notes[side].push_back({t, 0.26, kPitches[i / 4 % 4], 100});
+                truth[side].push_back(t);
+            }
+        const auto a = test::playSampled(notes[0], test::SampledGuitar(guitar), 48000, 31.0, 0.5),
+                   b = test::playSampled(notes[1], test::SampledGuitar(guitar), 48000, 31.0, 0.5);
+        if (a.empty()) QSKIP("no synthesiser with a sound font here");
+        const auto found = findOnsets(a, kRate);
+        std::map<int, std::vector<double>> lags; // of a pitch
+        int missed = 0;
+        for (std::size_t i = 0; i < truth[0].size(); ++i) {
+            const auto near = std::ranges::min_element(
+                found, {}, [&](const Onset& o) { return std::abs(o.timeS - truth[0][i] - 0.01); });
+            if (std::abs(near->timeS - truth[0][i] - 0.01) < 0.035)
+                lags[notes[0][i].midi].push_back(1000.0 * (near->timeS - truth[0][i]));
+            else
+                ++missed;
+        }
+        QVERIFY2(missed <= 2 && found.size() <= truth[0].size() + 2,
+                 qPrintable(QString("%1 missed, %2 found").arg(missed).arg(found.size())));
+        double sum = 0.0, n = 0.0;
+        for (const auto& [midi, lag] : lags) {
+            double mean = 0.0;
+            for (const double l : lag) mean += l / double(lag.size());
+            for (const double l : lag) sum += (l - mean) * (l - mean), n += 1.0;
+        }
+        const double sd = std::sqrt(sum / n);
+        qInfo("timing sd %.2f ms", sd);
+        if (sdMs > 0.0) QVERIFY2(sd < sdMs, qPrintable(QString("%1 ms").arg(sd)));
+        const auto take = comparePerformances(a, b, kRate).value();
+        QVERIFY(take.notes.size() >= 94);
+        double off = 0.0;
+        for (const NotePair& note : take.notes) {
+            const auto near =
+                std::ranges::min_element(truth[0], {}, [&](double t) { return std::abs(t - note.timeS + 0.01); });
+            const double d = note.offsetMs - 1000.0 * (truth[1][std::size_t(near - truth[0].begin())] - *near);
+            off += d * d / double(take.notes.size());
+        }
+        qInfo("pairs sd %.2f ms", std::sqrt(off));
+        QVERIFY2(std::sqrt(off) < (sdMs > 0.0 ? 1.5 : 4.0), qPrintable(QString("%1 ms").arg(std::sqrt(off))));
     }
 
     /// Planted faults are found, and nothing else is.

@@ -55,7 +55,8 @@ SideSound soundOfSide(std::span<const float> x, const std::vector<double>& onset
         definition.push_back(db(powerOf(middle, rateHz, t, t + 0.03) / powerOf(middle, rateHz, t + 0.06, t + 0.16)));
         weight.push_back(db(powerOf(body, rateHz, t, t + 0.16) / powerOf(x, rateHz, t, t + 0.16)));
         loose.push_back(db(powerOf(low, rateHz, t + 0.11, t + 0.16) / powerOf(low, rateHz, t, t + 0.06)));
-        const auto from = std::size_t(std::max(0.0, (t + 0.04) * rateHz)), to = std::min(x.size(), from + std::size_t(0.1 * rateHz));
+        const auto from = std::size_t(std::max(0.0, (t + 0.04) * rateHz)),
+                   to = std::min(x.size(), from + std::size_t(0.1 * rateHz));
         double peak = 1e-9;
         for (std::size_t i = from; i < to; ++i) peak = std::max(peak, std::abs(double(x[i])));
         crest.push_back(db(peak * peak / powerOf(x, rateHz, t + 0.04, t + 0.14)));
@@ -76,8 +77,8 @@ SideSound soundOfSide(std::span<const float> x, const std::vector<double>& onset
     return out;
 }
 
-Complement complementOf(std::span<const float> first, std::span<const float> second, const std::vector<double>& onsetFirstS,
-                        const std::vector<double>& onsetSecondS, double rateHz)
+Complement complementOf(std::span<const float> first, std::span<const float> second,
+                        const std::vector<double>& onsetFirstS, const std::vector<double>& onsetSecondS, double rateHz)
 {
     Complement out;
     out.first = soundOfSide(first, onsetFirstS, rateHz);

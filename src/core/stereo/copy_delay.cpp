@@ -7,7 +7,8 @@
 
 namespace gristle::core {
 
-Result<std::vector<CopyDelay>> copyDelays(std::span<const float> x, double rateHz, double gain, double fromMs, double toMs)
+Result<std::vector<CopyDelay>> copyDelays(std::span<const float> x, double rateHz, double gain, double fromMs,
+                                          double toMs)
 {
     // What a sound and itself later have in common is its autocorrelation, told at whole samples.
     std::size_t n = 1;
@@ -15,7 +16,8 @@ Result<std::vector<CopyDelay>> copyDelays(std::span<const float> x, double rateH
     double power = 0.0;
     for (const float v : x) power += double(v) * double(v);
     if (double(x.size()) < 0.5 * rateHz || power <= 1e-12 * double(x.size()))
-        return Error{ErrorCode::OutOfRange, "copy: there is too little sound to tell what a delay does", "choose a louder or longer stretch"};
+        return Error{ErrorCode::OutOfRange, "copy: there is too little sound to tell what a delay does",
+                     "choose a louder or longer stretch"};
     RealFft fft(n);
     std::ranges::fill(fft.time(), 0.0f);
     std::ranges::copy(x, fft.time().begin());

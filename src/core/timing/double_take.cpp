@@ -22,6 +22,7 @@ constexpr double kFewest = 0.5;     // of the notes of the shorter one
 constexpr double kLeastAlike = 0.7; // in sound, on the mean
 constexpr double kWorthMoving = 1.02;
 constexpr double kSteadyMs = 1.2; // median deviation of the offsets of a copy, whatever it went through
+constexpr double kGrossS = 0.009; // no hand is told so wrong by its release
 constexpr double kSoundsS = 0.3;  // of a note that its pitch is taken from, at most
 constexpr double kCopyS = 30.0;   // of it that is looked at
 
@@ -88,11 +89,12 @@ std::vector<Sound> soundsOf(std::span<const float> x, const std::vector<Onset>& 
 /// Whether a note may begin near a place: thirds of an octave that rise by 4 dB from before it to behind it.
 bool hasFaint(std::span<const float> x, double rateHz, double atS)
 {
-    constexpr double kAwayS = 0.03, kBeforeS = 0.075, kRise = 0.4; // log10 of power
+    constexpr double kSharpDb = 15.0, kAwayS = 0.03, kBeforeS = 0.075, kRise = 0.4; // log10 of power
     constexpr int kRisingBands = 5;
     if (atS < kBeforeS) return false;
+    if (attackSharpDb(x, rateHz, atS) > kSharpDb) return true;
     // The window of a sound begins 5 ms behind its onset and lasts for 100 ms.
-    const std::vector<Onset> places{{atS - kAwayS - kBeforeS, 0.0, 0.0, 0.0}, {atS, 0.0, 0.0, 0.0}};
+    const std::vector<Onset> places{{.timeS = atS - kAwayS - kBeforeS}, {.timeS = atS}};
     const auto levels = levelsOf(x, places, rateHz);
     int rising = 0;
     for (std::size_t b = 0; b < levels[0].size(); ++b) rising += levels[1][b] - levels[0][b] > kRise;
@@ -212,10 +214,78 @@ std::vector<double> attackOf(std::span<const float> x, double rateHz, double atS
     return out;
 }
 
+/// How a note comes up: levels of 16 bands each millisecond, from 25 ms before its onset on.
+class Rise {
+public:
+    static constexpr double kHopS = 0.001, kBeforeS = 0.025, kBehindS = 0.06, kMostS = 0.02;
+    static constexpr std::size_t kBands = 16;
+    explicit Rise(double rateHz)
+        : rate_(rateHz), fft_(fastFftSize(std::size_t(0.0105 * rateHz))), window_(hannWindow(fft_.size()))
+    {}
+    using Frame = std::array<float, kBands>;
+    std::vector<Frame> of(std::span<const float> x, double atS, double moreS)
+    {
+        const double perHz = double(fft_.size()) / rate_;
+        std::vector<Frame> out(std::size_t((kBeforeS + kBehindS + 2.0 * moreS) / kHopS));
+        float most = -200.0f;
+        for (std::size_t f = 0; f < out.size(); ++f) {
+            const auto from =
+                std::int64_t((atS - kBeforeS - moreS + double(f) * kHopS) * rate_) - std::int64_t(fft_.size() / 2);
+            for (std::size_t i = 0; i < fft_.size(); ++i) {
+                const std::int64_t at = from + std::int64_t(i);
+                fft_.time()[i] =
+                    at >= 0 && at < std::int64_t(x.size()) ? float(window_[i] * double(x[std::size_t(at)])) : 0.0f;
+            }
+            fft_.forward();
+            for (std::size_t b = 0; b < kBands; ++b) {
+                const double low = 100.0 * std::exp2(0.4 * double(b));
+                const auto k1 = std::size_t(low * perHz),
+                           k2 = std::max(k1 + 1, std::size_t(low * std::exp2(0.4) * perHz));
+                double sum = 1e-14;
+                for (std::size_t k = k1; k < std::min(k2, fft_.spectrum().size()); ++k)
+                    sum += double(std::norm(fft_.spectrum()[k]));
+                out[f][b] = float(10.0 * std::log10(sum));
+                most = std::max(most, out[f][b]);
+            }
+        }
+        for (Frame& frame : out)
+            for (float& v : frame) v = std::max(v, most - 45.0f);
+        return out;
+    }
+    /// What brings the second's rise onto the first's, s; 0 unless that fits clearly better.
+    double shift(std::span<const float> a, double atA, std::span<const float> b, double atB)
+    {
+        constexpr double kClearly = 0.5;
+        const auto first = of(a, atA, 0.0), second = of(b, atB, kMostS);
+        const auto most = std::size_t(kMostS / kHopS);
+        double still = 0.0, best = 1e30;
+        std::size_t at = most;
+        for (std::size_t s = 0; s <= 2 * most; ++s) {
+            double sum = 0.0;
+            for (std::size_t f = 0; f < first.size(); ++f)
+                for (std::size_t band = 0; band < kBands; ++band) {
+                    const double d = double(first[f][band] - second[f + s][band]);
+                    sum += d * d;
+                }
+            if (s == most) still = sum;
+            if (sum < best) best = sum, at = s;
+        }
+        return best < kClearly * still ? (double(at) - double(most)) * kHopS : 0.0;
+    }
+
+private:
+    double rate_;
+    RealFft fft_;
+    std::vector<double> window_;
+};
+
 /// What brings the second's attack onto the first's, beyond the difference of their onsets, s.
-double attackShift(std::span<const float> a, double atA, std::span<const float> b, double atB, double rateHz)
+/// @param scrapeShift  what the difference of their scrapes says
+double attackShift(std::span<const float> a, double atA, std::span<const float> b, double atB, double rateHz,
+                   double scrapeShift)
 {
-    constexpr double kFrom = -0.012, kTo = 0.030, kMost = 0.008, kBetter = 0.1;
+    constexpr double kFrom = -0.012, kTo = 0.030, kMost = 0.008, kBetter = 0.3, kBetterScrape = 0.02;
+    constexpr std::int64_t kNear = 4; // a millisecond
     const auto first = attackOf(a, rateHz, atA, kFrom, kTo),
                second = attackOf(b, rateHz, atB, kFrom - kMost, kTo + kMost);
     const auto most = std::int64_t(kMost / 0.00025);
@@ -233,9 +303,23 @@ double attackShift(std::span<const float> a, double atA, std::span<const float> 
         }
         scores.push_back(bb > 0.0 ? ab / std::sqrt(bb) : 0.0);
     }
-    const auto top = std::ranges::max_element(scores) - scores.begin();
-    if (top == 0 || top + 1 == std::ssize(scores)) return 0.0; // no peak: the onsets stand
-    if (scores[std::size_t(top)] < scores[std::size_t(most)] + kBetter * std::sqrt(spread)) return 0.0;
+    // Near what the releases say, or what the scrapes say; elsewhere only where that is clearly better.
+    const auto near = [&](double shift) {
+        const auto middle = std::int64_t(std::llround(shift / 0.00025)) + most;
+        std::int64_t best = std::clamp<std::int64_t>(middle, 1, 2 * most - 1);
+        for (std::int64_t k = middle - kNear; k <= middle + kNear; ++k)
+            if (k > 0 && k < 2 * most && scores[std::size_t(k)] > scores[std::size_t(best)]) best = k;
+        return best;
+    };
+    const auto released = near(0.0), scraped = near(scrapeShift);
+    const auto all = std::ranges::max_element(scores) - scores.begin();
+    const auto isBetter = [&](std::int64_t k, std::int64_t than, double by) {
+        return k > 0 && k < 2 * most && scores[std::size_t(k)] > scores[std::size_t(than)] + by * std::sqrt(spread);
+    };
+    auto top = released;
+    if (isBetter(scraped, top, kBetterScrape)) top = scraped;
+    if (isBetter(all, top, kBetter)) top = all;
+    if (top == released) return 0.0; // a release is told better than any likeness of attacks
     const double l = scores[std::size_t(top - 1)], m = scores[std::size_t(top)], r = scores[std::size_t(top + 1)];
     const double bend = l - 2.0 * m + r;
     return (double(top - most) + (bend < 0.0 ? 0.5 * (l - r) / bend : 0.0)) * 0.00025;
@@ -344,11 +428,16 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
     out.likeness = alike;
     std::vector<double> offsets, cents, levels;
     RealFft fft(fastFftSize(4 * std::size_t(kSoundsS * rateHz)));
+    Rise rise(rateHz);
     for (const auto& [i, j] : pairs) {
         if (progress.stopped()) return Error{ErrorCode::Cancelled, "double: stopped", ""};
         NotePair note;
         note.timeS = a[i].timeS;
-        const double shift = attackShift(first, a[i].timeS, second, b[j].timeS, rateHz);
+        // Where a soft attack is told at its beginning in one and at its height in the other, the whole rise decides.
+        double shift = rise.shift(first, a[i].timeS, second, b[j].timeS);
+        if (std::abs(shift) < kGrossS) shift = 0.0;
+        shift += attackShift(first, a[i].timeS, second, b[j].timeS + shift, rateHz,
+                             (b[j].scrapeS - a[i].scrapeS) - (b[j].timeS - a[i].timeS) - shift);
         note.offsetMs = 1000.0 * (b[j].timeS - a[i].timeS - moved + shift);
         note.levelDb = b[j].levelDbfs - a[i].levelDbfs;
         // From 50 ms behind the onset until the next one, 300 ms at most.

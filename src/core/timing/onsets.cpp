@@ -101,6 +101,7 @@ Frames riseOf(std::span<const float> x, double rateHz)
 /// Where within a stretch the prediction by what came before it fails.
 struct Edge {
     double timeS;
+    double scrapeS;
     double sharpDb; ///< power of the prediction's error, the 4 ms behind over what was before
 };
 Edge refined(std::span<const float> x, double rateHz, double coarseS)
@@ -108,7 +109,7 @@ Edge refined(std::span<const float> x, double rateHz, double coarseS)
     constexpr double kEarlierS = 0.018, kLaterS = 0.014;
     const auto clamp = [&](double s) { return std::size_t(std::clamp(s * rateHz, 0.0, double(x.size()))); };
     const std::size_t from = clamp(coarseS - kEarlierS), to = clamp(coarseS + kLaterS);
-    if (to < from + 64) return {coarseS, 0.0};
+    if (to < from + 64) return {coarseS, coarseS, 0.0};
     const auto error = predictionError(x, rateHz, from, to);
     // Two variances: the split that makes both most likely, with some samples on either side.
     std::vector<double> sums(error.size() + 1);
@@ -123,7 +124,8 @@ Edge refined(std::span<const float> x, double rateHz, double coarseS)
         const double cost = double(i) * std::log(before) + (n - double(i)) * std::log(after);
         if (cost < best) best = cost, at = i;
     }
-    if (at == 0) return {coarseS, 0.0};
+    if (at == 0) return {coarseS, coarseS, 0.0};
+    const double scrapeS = double(from + at) / rateHz;
     // What begins there may be the pick's scrape, and the string's release a few milliseconds behind it.
     const auto first = at + std::size_t(kScrapeFromS * rateHz),
                last = std::min(at + std::size_t(kScrapeToS * rateHz), error.size() - least);
@@ -139,7 +141,7 @@ Edge refined(std::span<const float> x, double rateHz, double coarseS)
     }
     at = release;
     const std::size_t end = std::min(error.size(), at + std::size_t(0.004 * rateHz));
-    return {double(from + at) / rateHz,
+    return {double(from + at) / rateHz, scrapeS,
             10.0 * std::log10((sums[end] - sums[at]) / double(end - at) * double(at) / sums[at])};
 }
 
@@ -171,7 +173,7 @@ std::vector<Onset> findOnsets(std::span<const float> x, double rateHz)
         if (rise < threshold) continue;
         Onset o;
         const Edge edge = refined(x, rateHz, double(f) * hopS - 0.5 * kBack * hopS);
-        o.timeS = edge.timeS, o.sharpDb = edge.sharpDb;
+        o.timeS = edge.timeS, o.scrapeS = edge.scrapeS, o.sharpDb = edge.sharpDb;
         o.strength = rise / threshold;
         if (std::log2(o.strength) + o.sharpDb / kSharpDb < kLeast) continue;
         const auto at = std::size_t(std::max(0.0, o.timeS * rateHz));
@@ -199,5 +201,7 @@ std::vector<Onset> findOnsets(std::span<const float> x, double rateHz)
     }
     return out;
 }
+
+double attackSharpDb(std::span<const float> x, double rateHz, double atS) { return refined(x, rateHz, atS).sharpDb; }
 
 } // namespace gristle::core

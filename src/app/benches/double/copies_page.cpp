@@ -46,7 +46,8 @@ void DelayPlot::setCurve(std::vector<CopyDelay> curve, double chosenMs, std::opt
 PlotArea DelayPlot::area() const
 {
     double low = -1.0, high = 1.0;
-    for (const CopyDelay& c : curve_) low = std::min(low, std::floor(c.lossDb)), high = std::max(high, std::ceil(c.lossDb));
+    for (const CopyDelay& c : curve_)
+        low = std::min(low, std::floor(c.lossDb)), high = std::max(high, std::ceil(c.lossDb));
     return {QRectF(46, 22, width() - 46 - 26, height() - 22 - 26), Axis{kFromMs, kToMs}, Axis{low, high}};
 }
 
@@ -61,7 +62,8 @@ void DelayPlot::drawStill(QPainter& p)
     a.drawTicks(p, {5, 10, 15, 20, 25, 30}, [this](double v) { return v == 30.0 ? tr("30 ms") : numberLabel(v); });
     p.setFont(Theme::instance().text(TextSize::Small));
     p.setPen(ink(Token::Ink2));
-    p.drawText(QRectF(0, 2, 400, 16), Qt::AlignLeft | Qt::AlignVCenter, tr("dB that mono loses (two strangers 0, alike \u22123), predicted"));
+    p.drawText(QRectF(0, 2, 400, 16), Qt::AlignLeft | Qt::AlignVCenter,
+               tr("dB that mono loses (two strangers 0, alike \u22123), predicted"));
     QPolygonF line;
     const CopyDelay* now = &curve_.front();
     for (const CopyDelay& c : curve_) {
@@ -73,20 +75,23 @@ void DelayPlot::drawStill(QPainter& p)
     const QPointF at = a.point(now->ms, now->lossDb);
     p.setPen(QPen(ink(Token::Act), hasFocus() ? 2.4 : 1.6));
     p.drawLine(QPointF(at.x(), a.rect.top()), QPointF(at.x(), a.rect.bottom()));
-    drawLabel(p, {at.x() + 6, a.rect.top() + 4}, tr("%1 ms: %2 dB").arg(now->ms, 0, 'f', 1).arg(numberLabel(now->lossDb, 1)),
-              Qt::AlignLeft | Qt::AlignTop, ink(Token::Act), a.rect);
+    drawLabel(p, {at.x() + 6, a.rect.top() + 4},
+              tr("%1 ms: %2 dB").arg(now->ms, 0, 'f', 1).arg(numberLabel(now->lossDb, 1)), Qt::AlignLeft | Qt::AlignTop,
+              ink(Token::Act), a.rect);
     if (!measured_) return;
     p.setBrush(ink(Token::Ink));
     p.setPen(Qt::NoPen);
     const QPointF m = a.point(chosen_, *measured_);
     p.drawPolygon(QPolygonF{m + QPointF(0, -6), m + QPointF(6, 0), m + QPointF(0, 6), m + QPointF(-6, 0)});
     p.setBrush(Qt::NoBrush);
-    drawLabel(p, m + QPointF(10, 2), tr("measured %1").arg(numberLabel(*measured_, 1)), Qt::AlignLeft | Qt::AlignTop, ink(Token::Ink), a.rect);
+    drawLabel(p, m + QPointF(10, 2), tr("measured %1").arg(numberLabel(*measured_, 1)), Qt::AlignLeft | Qt::AlignTop,
+              ink(Token::Ink), a.rect);
 }
 
 void DelayPlot::mousePressEvent(QMouseEvent* event)
 {
-    if (!curve_.empty()) emit choose(std::clamp(std::round(10.0 * area().x.valueAt(event->position().x())) / 10.0, kFromMs, kToMs));
+    if (!curve_.empty())
+        emit choose(std::clamp(std::round(10.0 * area().x.valueAt(event->position().x())) / 10.0, kFromMs, kToMs));
 }
 
 void DelayPlot::keyPressEvent(QKeyEvent* event)
@@ -108,11 +113,13 @@ CopiesPage::CopiesPage(const BenchContext& context, QWidget* parent)
     plot_ = new DelayPlot(this);
     column->addWidget(plot_, 1);
     auto* row = addRow(column, 6);
-    make_ = addButton(row, tr("Make the second side"), "makeCopy", tr("A layer of the same take on the other side, later by so much"), [this] { make(); });
+    make_ = addButton(row, tr("Make the second side"), "makeCopy",
+                      tr("A layer of the same take on the other side, later by so much"), [this] { make(); });
     make_->setProperty("act", true);
-    useBest_ = addButton(row, tr("Least loss"), "leastLoss", tr("The delay that mono loses least by, for what is played in the loop"), [this] {
-        if (best_) ms_ = *best_, measure();
-    });
+    useBest_ = addButton(row, tr("Least loss"), "leastLoss",
+                         tr("The delay that mono loses least by, for what is played in the loop"), [this] {
+                             if (best_) ms_ = *best_, measure();
+                         });
     delay_ = new FigureBox(tr("later by"), tr("ms"), "copyDelay", kFromMs, kToMs, 1, this);
     row->addWidget(delay_);
     row->addStretch(1);
@@ -122,7 +129,8 @@ CopiesPage::CopiesPage(const BenchContext& context, QWidget* parent)
     };
     connect(delay_, &FigureBox::changed, this, move);
     connect(plot_, &DelayPlot::choose, this, move);
-    for (auto signal : {&SessionModel::documentChanged, &SessionModel::pathChanged, &SessionModel::rigChanged, &SessionModel::loopChanged, &SessionModel::opened})
+    for (auto signal : {&SessionModel::documentChanged, &SessionModel::pathChanged, &SessionModel::rigChanged,
+                        &SessionModel::loopChanged, &SessionModel::opened})
         connect(&session(), signal, this, &CopiesPage::look);
     connect(&Theme::instance(), &Theme::changed, this, &CopiesPage::fill);
 }
@@ -226,13 +234,16 @@ void CopiesPage::fill()
     make_->setEnabled(has);
     useBest_->setEnabled(has && best_ && *best_ != ms_);
     if (!has) {
-        sentence_->setText(task_.isBusy() ? tr("Computing \u2026") : trouble_.isEmpty() ? tr("The layer in hand has no take.") : tr("It cannot be told here."));
+        sentence_->setText(task_.isBusy()       ? tr("Computing \u2026")
+                           : trouble_.isEmpty() ? tr("The layer in hand has no take.")
+                                                : tr("It cannot be told here."));
         about_->setText(trouble_);
         return void(emit stateChanged());
     }
     const QString name = QString::fromStdString(session().layer()->name);
     const double loss = *predictedDb();
-    sentence_->setText((loss < 0.0 ? tr("%1 on both sides, %2 ms apart: mono gains %3 dB.") : tr("%1 on both sides, %2 ms apart: mono loses %3 dB."))
+    sentence_->setText((loss < 0.0 ? tr("%1 on both sides, %2 ms apart: mono gains %3 dB.")
+                                   : tr("%1 on both sides, %2 ms apart: mono loses %3 dB."))
                            .arg(name, shownFigure(ms_, 1), shownFigure(std::abs(loss), 1)));
     const std::vector<HeardCopy> copies{{1.0, 0.0, 0.0, false}, {0.0, 1.0, 0.001 * ms_, false}};
     QStringList notches;
@@ -243,9 +254,12 @@ void CopiesPage::fill()
         }
         notches << hzLabel(std::round(n.hz));
     }
-    const QString best = best_ && *best_ != ms_ ? tr(" Least is lost at %1 ms.").arg(shownFigure(*best_, 1)) : QString();
-    about_->setText(tr("Predicted from what is played in the loop%1.%2 Mono has holes at %3 Hz. Two performances have none of this.")
-                        .arg(measured_ ? tr(", measured %1 dB").arg(shownFigure(*measured_, 1)) : QString(), best, notches.join(", ")));
+    const QString best =
+        best_ && *best_ != ms_ ? tr(" Least is lost at %1 ms.").arg(shownFigure(*best_, 1)) : QString();
+    about_->setText(tr("Predicted from what is played in the loop%1.%2 Mono has holes at %3 Hz. Two performances have "
+                       "none of this.")
+                        .arg(measured_ ? tr(", measured %1 dB").arg(shownFigure(*measured_, 1)) : QString(), best,
+                             notches.join(", ")));
     emit stateChanged();
 }
 
@@ -253,8 +267,9 @@ void CopiesPage::make()
 {
     if (!session().layer() || curve_.empty()) return;
     const LayerPath path = session().path();
-    session().edit(tr("%1 on the other side, %2 ms later").arg(QString::fromStdString(session().layer()->name), shownFigure(ms_, 1)), "double",
-                   [&](SessionDocument& d) {
+    session().edit(tr("%1 on the other side, %2 ms later")
+                       .arg(QString::fromStdString(session().layer()->name), shownFigure(ms_, 1)),
+                   "double", [&](SessionDocument& d) {
                        Part& part = d.songs[path.song].parts[path.part];
                        Layer copy = part.layers[path.layer];
                        copy.name += tr(", later").toStdString();
@@ -267,7 +282,9 @@ void CopiesPage::make()
 
 void CopiesPage::findings(FindingsPanel& panel) const
 {
-    panel.show({}, {}, tr("A second performance is wide without this price. The Blend bench shows what mono loses of all layers together."));
+    panel.show({}, {},
+               tr("A second performance is wide without this price. The Blend bench shows what mono loses of all "
+                  "layers together."));
 }
 
 AuditionRequest CopiesPage::audition() const
@@ -285,7 +302,9 @@ AuditionRequest CopiesPage::audition() const
     options.law = session().document().law;
     options.rateHz = session().document().sampleRateHz;
     const auto slot = [&](const QString& title, const std::vector<MixLayer>& layers) {
-        out.slots_.push_back({title, [layers, options](double from, double to, const Progress& p) { return mixToMemory(layers, options, from, to, p); }});
+        out.slots_.push_back({title, [layers, options](double from, double to, const Progress& p) {
+                                  return mixToMemory(layers, options, from, to, p);
+                              }});
     };
     slot(tr("Once"), {{*recipe, layer->place, 0.0}});
     slot(tr("Both sides"), bothSides(*recipe, ms_));

@@ -30,8 +30,8 @@ private:
     std::optional<double> measured_;
 };
 
-/// Where one performance must look like two: the delay of its second side with the least loss in mono, for this part and
-/// its key, predicted; then made as a layer, and measured.
+/// Where one performance must look like two: the delay of its second side with the least loss in mono, for this part
+/// and its key, predicted; then made as a layer, and measured.
 class CopiesPage : public BenchPage {
     Q_OBJECT
 public:

@@ -41,16 +41,23 @@ PairsPage::PairsPage(const BenchContext& context, QWidget* parent)
     about_->setProperty("tone", "2");
     column->addWidget(about_);
     table_ = named(new QTableWidget(this), "pairTable", tr("All pairs, the best first"));
-    layOutTable(*table_, {tr("one side"), tr("other side"), tr("spread, ms"), tr("median, ms"), tr("tuning, cents"), tr("unpaired"), tr("heard as"), tr("cost")},
+    layOutTable(*table_,
+                {tr("one side"), tr("other side"), tr("spread, ms"), tr("median, ms"), tr("tuning, cents"),
+                 tr("unpaired"), tr("heard as"), tr("cost")},
                 {2, 3, 4, 5, 7});
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
     column->addWidget(table_, 1);
     auto* row = addRow(column, 6);
-    useTwo_ = addButton(row, tr("Place these two"), "usePair", tr("One on each side, at the places of the part's layers; the others stay where they are"),
-                        [this] { if (two_) use(*two_); });
+    useTwo_ =
+        addButton(row, tr("Place these two"), "usePair",
+                  tr("One on each side, at the places of the part's layers; the others stay where they are"), [this] {
+                      if (two_) use(*two_);
+                  });
     useTwo_->setProperty("act", true);
-    useFour_ = addButton(row, tr("Place these four"), "useFour", tr("Two on each side; layers are made where the part has too few"),
-                         [this] { if (four_) use(*four_); });
+    useFour_ = addButton(row, tr("Place these four"), "useFour",
+                         tr("Two on each side; layers are made where the part has too few"), [this] {
+                             if (four_) use(*four_);
+                         });
     row->addStretch(1);
     for (auto signal : {&SessionModel::documentChanged, &SessionModel::pathChanged, &SessionModel::opened})
         connect(&session(), signal, this, &PairsPage::look);
@@ -86,14 +93,16 @@ void PairsPage::look()
     for (std::size_t l = 0; l < part.layers.size(); ++l)
         for (std::size_t t = 0; t < part.layers[l].takes.size(); ++t) {
             const Take& take = part.layers[l].takes[t];
-            const bool isKnown = std::ranges::any_of(wanted, [&](const Wanted& w) { return w.take.file == take.file && w.take.channel == take.channel; });
+            const bool isKnown = std::ranges::any_of(
+                wanted, [&](const Wanted& w) { return w.take.file == take.file && w.take.channel == take.channel; });
             if (take.isPunch() || isKnown) continue;
             Song one = about;
             one.parts = {{"", {Layer{}}}};
             one.parts[0].layers[0].takes = {take};
             wanted.push_back({take, layerRecipe(session().folder(), take, RigDocument{}), songToJson(one).dump()});
             wanted.back().dry.tailS = 0.0;
-            candidates_.push_back({l, t, tr("%1, take %2").arg(QString::fromStdString(part.layers[l].name)).arg(t + 1)});
+            candidates_.push_back(
+                {l, t, tr("%1, take %2").arg(QString::fromStdString(part.layers[l].name)).arg(t + 1)});
         }
     const bool isCut = wanted.size() > kMost;
     if (isCut) {
@@ -219,43 +228,47 @@ void PairsPage::use(const SideChoice& choice)
 {
     const LayerPath path = session().path();
     const auto candidates = candidates_;
-    session().edit(tr("%1 left, %2 right").arg(names(choice.left), names(choice.right)), "double", [&](SessionDocument& d) {
-        Part& part = d.songs[path.song].parts[path.part];
-        const auto give = [&](const std::vector<std::size_t>& takes, double side) {
-            std::vector<std::size_t> given;
-            for (const std::size_t index : takes) {
-                const Take take = part.layers[candidates[index].layer].takes[candidates[index].take];
-                const auto isFree = [&](std::size_t l) {
-                    return part.layers[l].place * side > 0.0 && std::ranges::find(given, l) == given.end();
-                };
-                // Its own layer where that is on this side, else another one there, else a new one.
-                std::size_t to = candidates[index].layer;
-                for (std::size_t l = 0; l < part.layers.size() && !isFree(to); ++l)
-                    if (isFree(l)) to = l;
-                if (!isFree(to)) {
-                    Layer made = part.layers[candidates[index].layer];
-                    made.name = (side < 0.0 ? tr("Left %1") : tr("Right %1")).arg(part.layers.size() + 1).toStdString();
-                    made.place = 100.0 * side;
-                    made.takes.clear(), made.pieces.clear();
-                    part.layers.push_back(std::move(made));
-                    to = part.layers.size() - 1;
+    session().edit(
+        tr("%1 left, %2 right").arg(names(choice.left), names(choice.right)), "double", [&](SessionDocument& d) {
+            Part& part = d.songs[path.song].parts[path.part];
+            const auto give = [&](const std::vector<std::size_t>& takes, double side) {
+                std::vector<std::size_t> given;
+                for (const std::size_t index : takes) {
+                    const Take take = part.layers[candidates[index].layer].takes[candidates[index].take];
+                    const auto isFree = [&](std::size_t l) {
+                        return part.layers[l].place * side > 0.0 && std::ranges::find(given, l) == given.end();
+                    };
+                    // Its own layer where that is on this side, else another one there, else a new one.
+                    std::size_t to = candidates[index].layer;
+                    for (std::size_t l = 0; l < part.layers.size() && !isFree(to); ++l)
+                        if (isFree(l)) to = l;
+                    if (!isFree(to)) {
+                        Layer made = part.layers[candidates[index].layer];
+                        made.name =
+                            (side < 0.0 ? tr("Left %1") : tr("Right %1")).arg(part.layers.size() + 1).toStdString();
+                        made.place = 100.0 * side;
+                        made.takes.clear(), made.pieces.clear();
+                        part.layers.push_back(std::move(made));
+                        to = part.layers.size() - 1;
+                    }
+                    given.push_back(to);
+                    Layer& layer = part.layers[to];
+                    auto at = std::ranges::find(layer.takes, take.file, &Take::file);
+                    if (at == layer.takes.end()) layer.takes.push_back(take), at = std::prev(layer.takes.end());
+                    layer.chosen = std::size_t(at - layer.takes.begin());
+                    layer.pieces.clear();
                 }
-                given.push_back(to);
-                Layer& layer = part.layers[to];
-                auto at = std::ranges::find(layer.takes, take.file, &Take::file);
-                if (at == layer.takes.end()) layer.takes.push_back(take), at = std::prev(layer.takes.end());
-                layer.chosen = std::size_t(at - layer.takes.begin());
-                layer.pieces.clear();
-            }
-        };
-        give(choice.left, -1.0);
-        give(choice.right, 1.0);
-    });
+            };
+            give(choice.left, -1.0);
+            give(choice.right, 1.0);
+        });
 }
 
 void PairsPage::findings(FindingsPanel& panel) const
 {
-    panel.show({}, {}, task_.isBusy() ? tr("Comparing \u2026") : tr("A spread of half the width, in tune, no note missed: that costs least."));
+    panel.show({}, {},
+               task_.isBusy() ? tr("Comparing \u2026")
+                              : tr("A spread of half the width, in tune, no note missed: that costs least."));
 }
 
 } // namespace gristle::app

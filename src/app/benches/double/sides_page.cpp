@@ -14,7 +14,7 @@ using namespace core;
 namespace {
 
 constexpr int kRows = 4;
-constexpr double kMostS = 20.0;                         // of the loop that is rendered and looked at
+constexpr double kMostS = 20.0;                                  // of the loop that is rendered and looked at
 constexpr double kAlikeDb = 2.0, kEdgeDb = 1.0, kBetterDb = 0.7; // heard
 
 std::vector<double> onsetsOf(std::span<const float> x, double rateHz)
@@ -39,7 +39,8 @@ void ColourPlot::clear()
     changeStill();
 }
 
-void ColourPlot::setSides(const SideSound& first, const SideSound& second, const QString& firstName, const QString& secondName)
+void ColourPlot::setSides(const SideSound& first, const SideSound& second, const QString& firstName,
+                          const QString& secondName)
 {
     has_ = true;
     first_ = first, second_ = second, firstName_ = firstName, secondName_ = secondName;
@@ -51,9 +52,11 @@ void ColourPlot::drawStill(QPainter& p)
     if (!has_) return drawEmpty(p, tr("Two curves, when there are two sides."));
     double low = -20.0, high = 10.0;
     for (const auto* side : {&first_, &second_})
-        for (const double v : side->thirdsDb) low = std::min(low, 10.0 * std::floor(v / 10.0)), high = std::max(high, 10.0 * std::ceil(v / 10.0));
+        for (const double v : side->thirdsDb)
+            low = std::min(low, 10.0 * std::floor(v / 10.0)), high = std::max(high, 10.0 * std::ceil(v / 10.0));
     low = std::max(low, -60.0);
-    const PlotArea a(QRectF(46, 24, width() - 46 - 20, height() - 24 - 26), Axis{80.0, 8000.0, 0, 1, true}, Axis{low, high});
+    const PlotArea a(QRectF(46, 24, width() - 46 - 20, height() - 24 - 26), Axis{80.0, 8000.0, 0, 1, true},
+                     Axis{low, high});
     std::vector<double> levels;
     for (double v = low; v <= high; v += high - low > 40.0 ? 20.0 : 10.0) levels.push_back(v);
     a.drawLevels(p, levels, [](double v) { return numberLabel(v); });
@@ -86,14 +89,16 @@ SidesPage::SidesPage(const BenchContext& context, DoubleBook& book, QWidget* par
     about_->setProperty("tone", "2");
     column->addWidget(about_);
     table_ = named(new QTableWidget(this), "sidesTable", tr("How each side sounds, and their sum"));
-    layOutTable(*table_, {tr("what"), tr("first"), tr("second"), tr("sum to mono"), tr("sum, rigs exchanged")}, {1, 2, 3, 4});
+    layOutTable(*table_, {tr("what"), tr("first"), tr("second"), tr("sum to mono"), tr("sum, rigs exchanged")},
+                {1, 2, 3, 4});
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
     table_->setFixedHeight(kRows * 30 + 40);
     plot_ = new ColourPlot(this);
     column->addWidget(plot_, 1);
     column->addWidget(table_);
     auto* row = addRow(column, 6);
-    exchange_ = addButton(row, tr("Exchange the rigs"), "exchangeRigs", tr("The first side through the second's rig, and the other way"), [this] { exchangeRigs(); });
+    exchange_ = addButton(row, tr("Exchange the rigs"), "exchangeRigs",
+                          tr("The first side through the second's rig, and the other way"), [this] { exchangeRigs(); });
     row->addStretch(1);
     connect(&book_, &DoubleBook::changed, this, &SidesPage::look);
     for (auto signal : {&SessionModel::rigChanged, &SessionModel::loopChanged, &SessionModel::documentChanged})
@@ -123,7 +128,8 @@ void SidesPage::look()
     if (key == key_) return;
     key_ = key;
     std::vector<std::string> warnings;
-    const auto first = layerRecipe(session().folder(), a, true, warnings), second = layerRecipe(session().folder(), b, true, warnings);
+    const auto first = layerRecipe(session().folder(), a, true, warnings),
+               second = layerRecipe(session().folder(), b, true, warnings);
     if (!first || !second) return tellFailure(first ? second.error() : first.error());
     struct Answer {
         std::optional<Complement> now, exchanged;
@@ -189,7 +195,7 @@ void SidesPage::fill()
     table_->setRowCount(0);
     exchange_->setEnabled(now_ && exchanged_);
     if (!now_) {
-        sentence_->setText(!book_.second() ? tr("It takes two layers with a take each.")
+        sentence_->setText(!book_.second()  ? tr("It takes two layers with a take each.")
                            : task_.isBusy() ? tr("Listening \u2026")
                                             : trouble_);
         about_->clear();
@@ -201,12 +207,18 @@ void SidesPage::fill()
     QString text;
     const bool hasEdge = std::abs(c.definitionApartDb) > kEdgeDb, hasWeight = std::abs(c.weightApartDb) > kEdgeDb;
     if (hasEdge) text = tr("%1 carries the edge").arg(c.definitionApartDb > 0.0 ? second : first);
-    if (hasWeight) text += (text.isEmpty() ? tr("%1 carries the weight") : tr(", %1 the weight")).arg(c.weightApartDb > 0.0 ? second : first);
-    if (text.isEmpty()) text = c.spectrumApartDb < kAlikeDb ? tr("The sides sound alike") : tr("The sides differ in colour, not in edge or weight");
+    if (hasWeight)
+        text += (text.isEmpty() ? tr("%1 carries the weight") : tr(", %1 the weight"))
+                    .arg(c.weightApartDb > 0.0 ? second : first);
+    if (text.isEmpty())
+        text = c.spectrumApartDb < kAlikeDb ? tr("The sides sound alike")
+                                            : tr("The sides differ in colour, not in edge or weight");
     if (exchanged_ && exchanged_->attackKeptDb > c.attackKeptDb + kBetterDb)
-        text += tr("; with the rigs exchanged the sum keeps %1 dB more of the attack").arg(shownFigure(exchanged_->attackKeptDb - c.attackKeptDb, 1));
+        text += tr("; with the rigs exchanged the sum keeps %1 dB more of the attack")
+                    .arg(shownFigure(exchanged_->attackKeptDb - c.attackKeptDb, 1));
     sentence_->setText(text + '.');
-    about_->setText(tr("Their colours are %1 dB apart. In their sum the attack stands out %2 dB against each alone. Measured on the loop, through the rigs, both at one level.")
+    about_->setText(tr("Their colours are %1 dB apart. In their sum the attack stands out %2 dB against each alone. "
+                       "Measured on the loop, through the rigs, both at one level.")
                         .arg(shownFigure(c.spectrumApartDb, 1), QString::fromStdString(signedText(c.attackKeptDb))));
     plot_->setSides(c.first, c.second, first, second);
     table_->setHorizontalHeaderLabels({tr("what, dB"), first, second, tr("sum to mono"), tr("sum, rigs exchanged")});
@@ -219,11 +231,14 @@ void SidesPage::fill()
         table_->setItem(r, 1, figureCell(shownFigure(c.first.*figure, 1)));
         table_->setItem(r, 2, figureCell(shownFigure(c.second.*figure, 1)));
         table_->setItem(r, 3, figureCell(shownFigure(c.sum.*figure, 1)));
-        table_->setItem(r, 4, figureCell(exchanged_ ? shownFigure(exchanged_->sum.*figure, 1) : QString(QChar(0x2013))));
+        table_->setItem(r, 4,
+                        figureCell(exchanged_ ? shownFigure(exchanged_->sum.*figure, 1) : QString(QChar(0x2013))));
     };
-    row(tr("edge: attack over sustain, 1 to 5 kHz"), &SideSound::definitionDb, tr("The first 30 ms against 60 to 160 ms: how the pick speaks"));
+    row(tr("edge: attack over sustain, 1 to 5 kHz"), &SideSound::definitionDb,
+        tr("The first 30 ms against 60 to 160 ms: how the pick speaks"));
     row(tr("weight: 80 to 300 Hz against all"), &SideSound::weightDb, tr("How much of it is low"));
-    row(tr("low end that rings on, 80 to 250 Hz"), &SideSound::looseLowDb, tr("110 to 160 ms against the first 60: lower is tighter"));
+    row(tr("low end that rings on, 80 to 250 Hz"), &SideSound::looseLowDb,
+        tr("110 to 160 ms against the first 60: lower is tighter"));
     row(tr("crest of what sustains"), &SideSound::crestDb, tr("Peak over mean: lower is dirtier"));
     emit stateChanged();
 }
@@ -238,7 +253,9 @@ void SidesPage::exchangeRigs()
 
 void SidesPage::findings(FindingsPanel& panel) const
 {
-    panel.show({}, {}, tr("Two kinds of dirt: one side may carry the edge, the other the weight. Alike sides need more difference in the playing."));
+    panel.show({}, {},
+               tr("Two kinds of dirt: one side may carry the edge, the other the weight. Alike sides need more "
+                  "difference in the playing."));
 }
 
 } // namespace gristle::app
