@@ -24,6 +24,10 @@ Dialogs realDialogs(QWidget* window)
     d.openSession = [window] {
         return QFileDialog::getExistingDirectory(window, QObject::tr("Open a session"), documentsFolder());
     };
+    d.openMidi = [window] {
+        return QFileDialog::getOpenFileName(window, QObject::tr("Tempo and meter from"), documentsFolder(),
+                                            QObject::tr("MIDI files (*.mid *.midi *.smf)"));
+    };
     d.newSession = [window] {
         return QFileDialog::getSaveFileName(window, QObject::tr("Make a session"),
                                             documentsFolder() + QObject::tr("/Session.gristle"),

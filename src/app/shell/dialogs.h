@@ -10,6 +10,7 @@ namespace gristle::app {
 struct Dialogs {
     std::function<QStringList()> openAudio;
     std::function<QString()> openSession;
+    std::function<QString()> openMidi;
     std::function<QString()> newSession;
     std::function<QString(const QString& title, const QString& suggested, const QString& filter, QString* chosenFilter)>
         saveFile;

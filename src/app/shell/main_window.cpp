@@ -371,7 +371,7 @@ void MainWindow::goTo()
 void MainWindow::editSong()
 {
     if (!session_.song()) return;
-    auto* dialog = new SongDialog(*session_.song(), this);
+    auto* dialog = new SongDialog(*session_.song(), dialogs_.openMidi, this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     connect(dialog, &QDialog::accepted, this, [this, dialog, index = session_.path().song] {
         session_.edit(tr("Song changed"), "song", [&](SessionDocument& d) { dialog->apply(d.songs[index]); });

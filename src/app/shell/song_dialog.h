@@ -3,23 +3,33 @@
 #include "core/session/session_document.h"
 
 #include <QDialog>
+#include <functional>
 
 class QComboBox;
 class QDoubleSpinBox;
+class QLabel;
 class QLineEdit;
 
 namespace gristle::app {
 
-/// Name, tempo, meter and tuning of a song.
+/// Name, tempo, meter and tuning of a song, and the changes of tempo and meter that a MIDI file brings.
 class SongDialog : public QDialog {
     Q_OBJECT
 public:
-    SongDialog(const core::Song& song, QWidget* parent);
+    /// @param askMidi  which MIDI file; empty: none
+    SongDialog(const core::Song& song, std::function<QString()> askMidi, QWidget* parent);
     void apply(core::Song& song) const;
 
 private:
+    void takeMap();
+    void tellMap();
+
+    std::function<QString()> askMidi_;
+    std::vector<core::TempoChange> tempos_;
+    std::vector<core::MeterChange> meters_;
+    QLabel* map_;
     QLineEdit *name_, *tuning_;
-    QDoubleSpinBox* tempo_;
+    QDoubleSpinBox *tempo_, *reference_;
     QComboBox* meter_;
 };
 
