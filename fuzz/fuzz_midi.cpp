@@ -13,8 +13,12 @@ namespace gristle::fuzz {
 std::vector<std::string> seeds()
 {
     using namespace std::string_literals;
-    const std::string track = "\0\xFF\x51\3\7\xA1\x20"s "\0\xFF\x58\4\3\3\x18\x08"s "\x83\x60\x90\x40\x40"s "\x60\x40\0"s
-                              "\0\xFF\x51\3\x0A\0\0"s "\0\xFF\x2F\0"s;
+    const std::string track = "\0\xFF\x51\3\7\xA1\x20"s
+                              "\0\xFF\x58\4\3\3\x18\x08"s
+                              "\x83\x60\x90\x40\x40"s
+                              "\x60\x40\0"s
+                              "\0\xFF\x51\3\x0A\0\0"s
+                              "\0\xFF\x2F\0"s;
     std::string file = "MThd\0\0\0\6\0\1\0\1\1\xE0MTrk\0\0\0"s;
     file += char(track.size());
     return {file + track, "MThd\0\0\0\6\0\0\0\1\xE7\x28"s};

@@ -10,6 +10,11 @@ std::vector<float> simulatedPerformance(const Playing& what, double rateHz)
     style.seed = what.seed;
     style.leadInS = what.restBeforeS;
     style.restAfterS = what.restAfterS;
+    if (what.lateBar > 0) {
+        style.lateFromBeat = (what.lateBar - 1) * what.quartersPerBar;
+        style.lateToBeat = what.lateBar * what.quartersPerBar;
+        style.lateMs = what.lateMs;
+    }
     style.pickupHz = 0.0; // the guitar's circuit comes after
     return core::perform(core::partFor(what.part, what.bars, what.quartersPerBar), what.tempoBpm,
                          core::stringsOf(what.tuning), style, rateHz)

@@ -18,6 +18,8 @@ struct Playing {
     std::string tuning = "E standard";
     double restBeforeS = 1.5, restAfterS = 1.2;
     std::uint32_t seed = 1;
+    int lateBar = 0;      ///< that he drags in, from 1; 0: in none
+    double lateMs = 22.0; ///< by so much
 };
 
 /// What the magnet of his guitar gives, in volts.

@@ -62,7 +62,7 @@ private slots:
         QCOMPARE(grid.secondsOfBar(5.5), 9.0);
         QCOMPARE(grid.secondsOfBar(0.0), -2.0); // a count-in
         QCOMPARE(grid.barAt(9.0), 5.5);
-        QCOMPARE(BarGrid(90.0, "6/8").barSeconds(1.0), 2.0); // three quarter notes
+        QCOMPARE(BarGrid(90.0, "6/8").barSeconds(1.0), 2.0);      // three quarter notes
         const auto beats = BarGrid(120.0, "6/8").beats(0.0, 1.5); // dotted quarters
         QCOMPARE(beats.size(), std::size_t(2));
         QVERIFY(beats[0].isFirst && !beats[1].isFirst);
@@ -90,8 +90,12 @@ private slots:
     {
         using namespace std::string_literals;
         // 100 BPM and 6/8 at the beginning; a note; 75 BPM after four quarter notes; 4/4 after six.
-        const auto map = parsed(midi("\0\xFF\x51\3\x09\x27\xC0"s "\0\xFF\x58\4\6\3\x24\x08"s "\0\x90\x40\x40"s "\x60\x40\0"s
-                                     "\x8E\x20\xFF\x51\3\x0C\x35\x00"s "\x87\x40\xFF\x58\4\4\2\x18\x08"s));
+        const auto map = parsed(midi("\0\xFF\x51\3\x09\x27\xC0"s
+                                     "\0\xFF\x58\4\6\3\x24\x08"s
+                                     "\0\x90\x40\x40"s
+                                     "\x60\x40\0"s
+                                     "\x8E\x20\xFF\x51\3\x0C\x35\x00"s
+                                     "\x87\x40\xFF\x58\4\4\2\x18\x08"s));
         QVERIFY2(bool(map), map ? "" : map.error().line().c_str());
         QCOMPARE(map->bpm, 100.0);
         QCOMPARE(map->meter, std::string("6/8"));
@@ -168,7 +172,8 @@ private slots:
         const auto x = all(*moved);
         double worst = 0.0;
         for (std::size_t i = 4800; i < 96000; ++i)
-            worst = std::max(worst, std::abs(double(x[i]) - 0.5 * std::sin(2.0 * std::numbers::pi * 440.0 * (double(i) / kRate - 0.0123456))));
+            worst = std::max(worst, std::abs(double(x[i]) - 0.5 * std::sin(2.0 * std::numbers::pi * 440.0 *
+                                                                           (double(i) / kRate - 0.0123456))));
         QVERIFY2(worst < 2e-4, qPrintable(QString::number(worst)));
         piece.laterS = 0.0, piece.cents = 7.0;
         auto tuned = TakeReader::join({piece});
@@ -184,7 +189,8 @@ private slots:
 
     void takesOfOtherRatesAreNotJoined()
     {
-        const auto a = file("r48.wav", test::whiteNoise(0.1, 4800), 0.0), b = file("r44.wav", test::whiteNoise(0.1, 4410), 0.0, 44100);
+        const auto a = file("r48.wav", test::whiteNoise(0.1, 4800), 0.0),
+                   b = file("r44.wav", test::whiteNoise(0.1, 4410), 0.0, 44100);
         const auto joined = TakeReader::join({a, b});
         QVERIFY(!joined && joined.error().message.find("rate") != std::string::npos);
         QVERIFY(!TakeReader::join({}));

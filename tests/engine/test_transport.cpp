@@ -15,7 +15,8 @@ namespace {
 constexpr double kRate = 48000.0;
 
 /// Runs a transport by itself, block by block.
-std::vector<float> heard(TakeTransport& transport, std::size_t frames, std::size_t block = 256, std::int64_t recorded = 0)
+std::vector<float> heard(TakeTransport& transport, std::size_t frames, std::size_t block = 256,
+                         std::int64_t recorded = 0)
 {
     std::vector<float> out;
     while (out.size() < frames) {

@@ -56,6 +56,7 @@ Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
         setAlso({});
         teachPlayer();
     });
+    connect(&session_, &SessionModel::takesKept, this, &Capture::teachPlayer);
     connect(&session_, &SessionModel::closing, this, [this] {
         stop();
         setHear(Hear::Nothing);
@@ -400,7 +401,7 @@ void Capture::setTone(bool on)
     emit changed();
 }
 
-void Capture::record()
+void Capture::record(const std::optional<RunWish>& once)
 {
     if (!session_.isOpen() || isBusy() || inStep_) return;
     ensureOpen();
@@ -408,7 +409,7 @@ void Capture::record()
     clearClips();
     played_.clear();
     drift_.reset();
-    run_.begin();
+    run_.begin(once);
     emit changed();
 }
 
@@ -491,13 +492,8 @@ void Capture::meterOthers()
     }
 }
 
-/// The simulated interface's player learns the part in hand: its tempo, its tuning, and what its name says.
-void Capture::teachPlayer()
+std::function<std::vector<float>()> Capture::playersPart(std::uint32_t seed) const
 {
-    const auto* device = dynamic_cast<engine::SimulatedDevice*>(audition_.device());
-    if (!device || !device->room() || device->clock() != engine::SimulatedDevice::Clock::RealTime ||
-        !session_.isOpen() || !session_.part() || !session_.song())
-        return;
     engine::Playing what;
     what.part = session_.part()->name;
     what.bars = kPlayedBars;
@@ -506,19 +502,41 @@ void Capture::teachPlayer()
     what.tuning = session_.song()->tuning;
     what.restBeforeS = session_.barSeconds(); // the first bar rests
     what.restAfterS = session_.barSeconds();
+    what.seed = seed;
+    what.lateBar = playerDrag_ > 1 ? playerDrag_ - 1 : 0; // of the song; he begins with bar 2
     const double rate = rateHz();
     const auto frames = std::size_t((kPlayedBars + 2) * session_.barSeconds() * rate);
+    return [what, rate, frames] {
+        auto volts = engine::simulatedPerformance(what, rate);
+        volts.resize(frames); // whole bars, the last one a rest
+        return volts;
+    };
+}
+
+/// The simulated interface's player learns the part in hand: its tempo, its tuning, and what its name says. Each take
+/// is another try.
+void Capture::teachPlayer()
+{
+    const auto* device = dynamic_cast<engine::SimulatedDevice*>(audition_.device());
+    if (!device || !device->room() || device->clock() != engine::SimulatedDevice::Clock::RealTime ||
+        !session_.isOpen() || !session_.part() || !session_.song())
+        return;
+    const std::size_t tries = session_.layer() ? session_.layer()->takes.size() + 20 * session_.path().layer : 0;
     practice_.run<std::vector<float>>(
         tr("The simulated player learns the part"),
-        [what, rate, frames](const Progress&) {
-            auto volts = engine::simulatedPerformance(what, rate);
-            volts.resize(frames); // whole bars, the last one a rest
-            return volts;
-        },
-        [this, rate](std::vector<float> volts) {
+        [play = playersPart(std::uint32_t(tries) + 1)](const Progress&) { return play(); },
+        [this, rate = rateHz()](std::vector<float> volts) {
             auto* const at = room();
             if (at && at->rateHz() == rate && !isBusy()) at->setPerformance(std::move(volts));
         });
+}
+
+void Capture::setPlayerDrag(int bar)
+{
+    if (bar == playerDrag_) return;
+    playerDrag_ = bar;
+    teachPlayer();
+    emit changed();
 }
 
 void Capture::poll()

@@ -63,6 +63,11 @@ public:
     /// Sets the simulated interface's preamp, as the hand would turn a real one's knob. Nothing on a real one.
     void turnPreamp(double byDb);
     std::optional<double> preampDb() const; ///< only of the simulated one
+    /// The bar that the simulated player drags in, for the findings to find; 0: none.
+    void setPlayerDrag(int bar);
+    int playerDrag() const { return playerDrag_; }
+    /// What the simulated player plays of the part in hand, in volts, its first bar a rest. Each seed is another try.
+    std::function<std::vector<float>()> playersPart(std::uint32_t seed) const;
 
     // what the guitarist hears of himself
     void setHear(Hear hear);
@@ -88,7 +93,8 @@ public:
     const TakeRun& run() const { return run_; }
     void setCountIn(int bars);
     int countIn() const { return run_.wish().shape.countInBars; }
-    void record();                        ///< for the layer in hand; where there is none yet, for a first one
+    /// For the layer in hand; where there is none yet, for a first one. @param once  how, this time
+    void record(const std::optional<RunWish>& once = std::nullopt);
     std::int64_t roundTripFrames() const; ///< from what is played to what comes in for it: measured, told, or assumed
     /// Other layers of the part that the same performance is for; each hears its input through its own rig.
     void setAlso(const std::vector<AlsoRecord>& also);
@@ -162,6 +168,7 @@ private:
     TaskRunner device_, look_, practice_, compile_;
     std::stop_source deviceStop_; ///< of who has the device
     TakeRun run_;
+    int playerDrag_ = 0;
     bool inStep_ = false;
     InputReading reading_;
     double lookS_ = 0.0;

@@ -61,7 +61,7 @@ TakeBook::TakeBook(SessionModel& session, Capture& capture, QObject* parent)
         emit changed();
     });
     connect(&session_, &SessionModel::takesKept, this, [this] {
-        joinsPunch_ = capture_.run().wish().shape.kind == engine::RunKind::Punch;
+        joinsPunch_ = capture_.run().now().shape.kind == engine::RunKind::Punch;
         look();
     });
 }

@@ -156,10 +156,11 @@ void TakeRun::prepareLayers()
     emit changed();
 }
 
-void TakeRun::begin()
+void TakeRun::begin(const std::optional<RunWish>& once)
 {
-    prepareLayers();
-    waits_ = layersTask_.isBusy();
+    now_ = once.value_or(wish_);
+    if (!once) prepareLayers();
+    waits_ = !once && layersTask_.isBusy();
     if (!waits_) start();
     emit changed();
 }
@@ -189,7 +190,7 @@ void TakeRun::start()
                        .toStdString();
     note_.input = session_.document().interface;
     if (session_.part()) note_.playing = session_.part()->playing;
-    plan_ = engine::planRun(session_.grid(), wish_.shape, capture_.rateHz());
+    plan_ = engine::planRun(session_.grid(), now_.shape, capture_.rateHz());
     latency_ = capture_.roundTripFrames() + std::int64_t(audition_.latency());
     note_.atS = plan_.atS(0, latency_);
     const auto file = beginRecording(session_.folder().path(), note_);
@@ -203,14 +204,13 @@ void TakeRun::start()
         return tell(started.error());
     }
     recording_ = *file;
-    kept_ = 0;
+    kept_ = recordedAt_ = 0;
     isNoted_ = false;
     audition_.setPlaying(false);
     engine::TransportPlan run = plan_.transport();
-    run.backing = layers_.audio;
-    run.backingFrom = layers_.fromFrame;
-    run.backingGain = float(dbToAmplitude(wish_.layersDb));
-    run.clickPeak = float(dbToAmplitude(wish_.clickDb));
+    if (now_.layers != HeardLayers::None) run.backing = layers_.audio, run.backingFrom = layers_.fromFrame;
+    run.backingGain = float(dbToAmplitude(now_.layersDb));
+    run.clickPeak = float(dbToAmplitude(now_.clickDb));
     if (auto* room = capture_.room()) run.follower = room->follower();
     run.followerLate = latency_;
     audition_.chain()->transport().start(std::move(run));
@@ -227,8 +227,8 @@ void TakeRun::stop()
     for (const engine::Gap& gap : report.gaps) gaps.push_back(gap.frame);
     const QString kept = tr("%1 s were kept").arg(double(report.frames) / plan_.rateHz, 0, 'f', 1);
     if (report.failure) emit failed(text(report.failure->message) + ": " + kept, text(report.failure->remedy));
-    const std::int64_t at = chain ? std::max<std::int64_t>(0, chain->transport().recordedAt()) : 0;
-    const auto cut = plan_.cut(kept_, at, report.frames, latency_);
+    if (chain && chain->transport().recordedAt() >= 0) recordedAt_ = chain->transport().recordedAt();
+    const auto cut = plan_.cut(kept_, recordedAt_, report.frames, latency_);
     const auto file = std::exchange(recording_, {});
     if (cut && cut->first == 0 && cut->frames == report.frames && !(cut->spanToS > cut->spanFromS))
         session_.keepRecording(file, std::move(gaps));
@@ -244,6 +244,7 @@ void TakeRun::poll()
     if (!audition_.recorder().isRecording()) return stop(); // the disk ran full, or the recorder ended by itself
     const std::int64_t at = chain->transport().recordedAt();
     if (at < 0) return;
+    recordedAt_ = at;
     if (!isNoted_) {
         isNoted_ = true;
         note_.atS = plan_.atS(at, latency_);

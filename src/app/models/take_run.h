@@ -33,13 +33,15 @@ public:
     ~TakeRun() override;
 
     const RunWish& wish() const { return wish_; }
-    void setWish(const RunWish& wish); ///< of the next one; levels at once
-    void prepareLayers();              ///< so that the next one begins at once
+    const RunWish& now() const { return now_; } ///< of the one that runs
+    void setWish(const RunWish& wish);          ///< of the next one; levels at once
+    void prepareLayers();                       ///< so that the next one begins at once
     bool isPreparing() const { return layersTask_.isBusy(); }
     TaskRunner& layersTask() { return layersTask_; }
 
-    void begin(); ///< at once, or once the layers are rendered
-    void stop();  ///< and keeps what there is
+    /// At once, or once the layers are rendered. @param once  how, this time; without layers
+    void begin(const std::optional<RunWish>& once = std::nullopt);
+    void stop(); ///< and keeps what there is
     void poll();
     bool isWaiting() const { return waits_; } ///< for the layers
     bool isRunning() const { return !recording_.empty(); }
@@ -71,7 +73,7 @@ private:
     SessionModel& session_;
     Audition& audition_;
     Capture& capture_;
-    RunWish wish_;
+    RunWish wish_, now_; ///< of the next one, and of the one that runs
     TaskRunner layersTask_;
     Layers layers_;
     bool waits_ = false;
@@ -79,8 +81,9 @@ private:
     core::RecordingNote note_;
     engine::RunPlan plan_;
     std::int64_t latency_ = 0;
-    std::int64_t kept_ = 0; ///< passes that are takes, or on their way
-    bool isNoted_ = false;  ///< where in the song it begins
+    std::int64_t recordedAt_ = 0; ///< frame of the recording that came in with the run's first
+    std::int64_t kept_ = 0;       ///< passes that are takes, or on their way
+    bool isNoted_ = false;        ///< where in the song it begins
 };
 
 } // namespace gristle::app

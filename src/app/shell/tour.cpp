@@ -6,6 +6,7 @@
 #include "app/benches/level/loading_page.h"
 #include "app/benches/log/log_bench.h"
 #include "app/benches/rig/rig_bench.h"
+#include "app/benches/take/take_bench.h"
 #include "app/shell/exporter.h"
 
 #include "app/shell/main_window.h"
@@ -31,6 +32,17 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
     for (std::size_t i = 0; i < window_.benches().size(); ++i) {
         const bool isCab = qobject_cast<CabBench*>(window_.benches()[i]) != nullptr;
         if (isCab) steps_.push_back([this] { window_.session().setPath(microphones()); });
+        if (qobject_cast<TakeBench*>(window_.benches()[i])) {
+            steps_.push_back([this] {
+                window_.audition().setPlaying(false);
+                window_.capture().useTestClock(); // recording for the pictures does not wait for it
+            });
+            steps_.push_back([this, i] {
+                window_.showBench(int(i));
+                recordTake(31, 5);
+            });
+            steps_.push_back([this] { recordTake(36, 0); });
+        }
         bench(int(i), window_.benches()[i]->name().toLower());
         if (isCab) steps_.push_back([this] { window_.session().setPath({}); });
     }
@@ -41,10 +53,7 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
             then();
         });
     };
-    steps_.push_back([this] {
-        window_.audition().setPlaying(false);
-        window_.capture().useTestClock(); // the pictures of recording do not wait for it
-    });
+    steps_.push_back([this] { window_.bench<TakeBench>()->book().useTake(0); });
     cabPage("impulses", [] {});
     steps_.push_back([this] {
         auto* table = window_.findChild<QTableView*>("impulseTable");
@@ -158,6 +167,20 @@ void Tour::checkStep(double seconds, bool toItsEnd)
         window_.capture().runFor(0.1);
     }
     if (toItsEnd && check.isRunning() && check.step() == step) check.press();
+}
+
+/// A take of the layer in hand by the simulated player, a bar counted in.
+void Tour::recordTake(std::uint32_t seed, int lateBar)
+{
+    Capture& capture = window_.capture();
+    capture.setPlayerDrag(lateBar);
+    capture.room()->setPerformance(capture.playersPart(seed)());
+    capture.setCountIn(1);
+    capture.record();
+    capture.runFor(11.0 * window_.session().barSeconds());
+    capture.stop();
+    capture.setCountIn(0);
+    capture.setPlayerDrag(0);
 }
 
 /// A few entries of the gain book, as some weeks of playing leave them.

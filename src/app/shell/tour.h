@@ -27,6 +27,7 @@ private:
     core::LayerPath microphones() const;
     void checkStep(double seconds, bool toItsEnd = true);
     void keepGains();
+    void recordTake(std::uint32_t seed, int lateBar);
     void shoot(const QString& name);
     MainWindow& window_;
     QString folder_;

@@ -110,7 +110,8 @@ Result<TempoMap> parseTempoMap(std::span<const unsigned char> bytes, const std::
     };
     Bytes in(bytes);
     if (in.number(4) != 0x4D546864 || in.number(4) < 6)
-        return bad(ErrorCode::BadDocument, "this is no standard MIDI file", "export one from where the song was written");
+        return bad(ErrorCode::BadDocument, "this is no standard MIDI file",
+                   "export one from where the song was written");
     in.number(2); // whether tracks play together or one after the other: time is in any of them
     const unsigned tracks = in.number(2), division = in.number(2);
     if (division & 0x8000)
@@ -132,7 +133,8 @@ Result<TempoMap> parseTempoMap(std::span<const unsigned char> bytes, const std::
     for (const TempoChange& t : tempos) {
         if (t.quarter > kMostQuarters) break;
         if (!(t.bpm >= kLeastBpm && t.bpm <= kMostBpm))
-            return bad(ErrorCode::OutOfRange, "a tempo in it is not within 20 to 400", "mend it where the song was written");
+            return bad(ErrorCode::OutOfRange, "a tempo in it is not within 20 to 400",
+                       "mend it where the song was written");
         if (t.quarter <= 0.0)
             out.bpm = t.bpm;
         else if (!out.tempos.empty() && out.tempos.back().quarter == t.quarter)

@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <fmt/format.h>
+#include <set>
 
 namespace gristle::core {
 
@@ -90,6 +91,28 @@ std::string movedText(const Layer& layer)
     return out + (layer.isInverted ? ", turned over" : "");
 }
 
+/// The take that counts, what it is joined of, and how it was played.
+std::string takeText(const Layer& layer)
+{
+    const Take* take = layer.chosenTake();
+    if (!take) return {};
+    std::string out = shortName(take->file);
+    if (layer.pieces.size() > 1) {
+        std::set<std::size_t> takes;
+        bool isMoved = false;
+        for (const Piece& p : layer.pieces) takes.insert(p.take), isMoved |= p.laterMs != 0.0 || p.cents != 0.0;
+        out += ", joined of " + std::to_string(layer.pieces.size()) + " pieces of " + std::to_string(takes.size()) +
+               (takes.size() == 1 ? " take" : " takes");
+        if (isMoved) out += ", some moved or retuned";
+    }
+    const PlayingNotes& p = take->playing;
+    if (!p.pick.empty()) out += ", " + p.pick;
+    if (!p.cloth.empty()) out += ", cloth " + p.cloth;
+    if (p.capo > 0) out += ", capo at fret " + std::to_string(p.capo);
+    if (!p.stringsSince.empty()) out += ", strings since " + p.stringsSince;
+    return out;
+}
+
 /// The layers of a part as a table; adds the rigs that they name.
 void appendPart(const Part& part, LayerPath at, const std::vector<LayerReading>& readings, std::string& html,
                 std::vector<std::string>& rigs)
@@ -102,10 +125,9 @@ void appendPart(const Part& part, LayerPath at, const std::vector<LayerReading>&
         if (!layer.rig.empty() && std::ranges::find(rigs, layer.rig) == rigs.end()) rigs.push_back(layer.rig);
         html += "<tr>" + cell(layer.name) + cell(placeText(layer.place)) +
                 cell(numberText(layer.gainDb) + " dB" + movedText(layer)) +
-                cell(layer.guitar + (layer.pickup.empty() ? "" : ", " + layer.pickup)) +
-                cell(take ? shortName(take->file) : "") + cell(reading != readings.end() ? reading->level : "") +
-                cell(take ? timeText(take->recorded) : "") + cell(layer.rig.empty() ? "dry" : shortName(layer.rig)) +
-                "</tr>";
+                cell(layer.guitar + (layer.pickup.empty() ? "" : ", " + layer.pickup)) + cell(takeText(layer)) +
+                cell(reading != readings.end() ? reading->level : "") + cell(take ? timeText(take->recorded) : "") +
+                cell(layer.rig.empty() ? "dry" : shortName(layer.rig)) + "</tr>";
     }
     html += "</table>";
 }

@@ -354,8 +354,11 @@ void RecordPage::toggle()
 {
     if (capture().isBusy())
         capture().stop();
-    else
-        capture().record();
+    else {
+        RunWish plain; // from bar 1 until it is stopped, whatever the Take bench is set to
+        plain.shape.countInBars = capture().countIn();
+        capture().record(plain);
+    }
 }
 
 void RecordPage::findings(FindingsPanel& panel) const

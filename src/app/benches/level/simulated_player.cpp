@@ -7,6 +7,7 @@
 #include <QLabel>
 #include <QPushButton>
 #include <QSlider>
+#include <QSpinBox>
 
 namespace gristle::app {
 
@@ -50,6 +51,12 @@ SimulatedPlayerDialog::SimulatedPlayerDialog(Capture& capture, QWidget* parent) 
     pulled_ = tick("playerPulled", tr("the plug is pulled"), tr("Nothing but the input's own noise comes in"),
                    [](auto& room, bool on) { room.setSilent(on); });
     for (QCheckBox* t : {plays_, highImpedance_, pad_, swapped_, pulled_}) form->addRow(QString(), t);
+    drags_ = named(new QSpinBox(this), "playerDrags", tr("The bar in which he comes in late, from the next take on"));
+    drags_->setRange(0, 64);
+    drags_->setSpecialValueText(tr("in none"));
+    drags_->setPrefix(tr("in bar "));
+    connect(drags_, &QSpinBox::valueChanged, this, [this](int bar) { capture_.setPlayerDrag(bar); });
+    form->addRow(tr("he drags"), drags_);
     auto* lose = named(new QPushButton(tr("Lose a block"), this), "playerLose",
                        tr("The next block is lost, as under too much work"));
     auto* unplug = named(new QPushButton(tr("Unplug the interface"), this), "playerUnplug",
@@ -110,6 +117,8 @@ void SimulatedPlayerDialog::refresh()
     show(volume_, c.volume * kSteps);
     show(tone_, c.tone * kSteps);
     show(angle_, room->angleDeg());
+    const QSignalBlocker quiet(drags_);
+    drags_->setValue(capture_.playerDrag());
     plays_->setChecked(room->isPlaying());
     highImpedance_->setChecked(room->isHighImpedance());
     pad_->setChecked(room->padDb() > 0.0);

@@ -6,6 +6,7 @@
 
 class QCheckBox;
 class QSlider;
+class QSpinBox;
 
 namespace gristle::app {
 
@@ -25,6 +26,7 @@ private:
     Capture& capture_;
     QSlider *volume_, *tone_, *angle_;
     QCheckBox *plays_, *highImpedance_, *pad_, *swapped_, *pulled_;
+    QSpinBox* drags_;
 };
 
 } // namespace gristle::app

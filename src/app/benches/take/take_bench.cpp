@@ -1,6 +1,7 @@
 #include "app/benches/take/take_bench.h"
 
 #include "app/benches/bench_page.h"
+#include "app/benches/level/simulated_player.h"
 #include "app/benches/take/playing_dialog.h"
 #include "app/benches/take/take_strips.h"
 #include "app/widgets/figure_table.h"
@@ -202,6 +203,14 @@ void TakeBench::buildRunRow(QVBoxLayout* column)
     heard->addWidget(layersLevel_);
     heard->addWidget(hear_);
     heard->addStretch(1);
+    player_ = named(new QPushButton(tr("Player \u2026"), this), "takePlayer",
+                    tr("The simulated player, who stands in for you: his guitar, and what goes wrong"));
+    connect(player_, &QPushButton::clicked, this, [this] {
+        auto* dialog = new SimulatedPlayerDialog(capture(), window());
+        dialog->setAttribute(Qt::WA_DeleteOnClose);
+        dialog->show();
+    });
+    heard->addWidget(player_);
     column->addLayout(heard);
 }
 
@@ -283,6 +292,7 @@ void TakeBench::refreshRun()
     const bool busy = capture().isBusy();
     record_->setText(busy ? tr("Stop") : tr("Record"));
     record_->setEnabled(capture().isOpen());
+    player_->setVisible(capture().isSimulated());
     again_->setEnabled(busy);
     for (QWidget* w : std::initializer_list<QWidget*>{kind_, fromBar_, toBar_, countIn_, clicks_, layers_})
         w->setEnabled(!busy);
@@ -322,8 +332,8 @@ QString TakeBench::sentence() const
         if (run.isWaiting()) return tr("The other layers are being rendered, then it starts.");
         const QString which = tr("take %1").arg(count + 1);
         if (run.isCountingIn()) return tr("Counting in: %1").arg(which);
-        return run.wish().shape.kind == RunKind::Loop ? tr("Recording, pass %1 of the loop").arg(run.pass() + 1)
-                                                      : tr("Recording: %1").arg(which);
+        return run.now().shape.kind == RunKind::Loop ? tr("Recording, pass %1 of the loop").arg(run.pass() + 1)
+                                                     : tr("Recording: %1").arg(which);
     }
     if (count == 0) return tr("Nothing is recorded for this layer yet.");
     if (book_.isBusy() || book_.takes().size() != count) return tr("Judging the takes \u2026");

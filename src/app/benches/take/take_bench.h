@@ -51,7 +51,7 @@ private:
     TakeBook book_;
     TakeStrips* strips_;
     QLabel *big_, *sentence_, *about_, *level_;
-    QPushButton *record_, *again_, *best_, *comp_, *use_, *loopBar_, *playing_;
+    QPushButton *record_, *again_, *best_, *comp_, *use_, *loopBar_, *playing_, *player_;
     QComboBox *kind_, *countIn_, *layers_, *hear_;
     QPushButton* clicks_;
     FigureBox *fromBar_, *toBar_, *clickLevel_, *layersLevel_;

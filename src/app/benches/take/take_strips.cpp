@@ -125,7 +125,9 @@ void TakeStrips::drawCell(QPainter& p, const QRectF& cell, int take, int bar) co
     QString words = mark;
     for (const std::string& text : {at->sign, at->word})
         if (const QString longer = mark + " " + QString::fromStdString(text); room(longer)) words = longer;
-    const QRectF place(cell.left() + 4, cell.bottom() - 24, cell.width() - 6, 16);
+    // Where its dots are not: late ones are low.
+    const double top = at->strayMs.value_or(0.0) > 0.0 ? cell.top() + 4 : cell.bottom() - 24;
+    const QRectF place(cell.left() + 4, top, cell.width() - 6, 16);
     p.fillRect(QRectF(place.left() - 1, place.top() + 1, p.fontMetrics().horizontalAdvance(words) + 3, 14),
                ink(isHeard ? Token::Band : Token::Ground));
     p.drawText(place, Qt::AlignLeft | Qt::AlignVCenter, words);
