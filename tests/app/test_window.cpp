@@ -267,12 +267,12 @@ void TestWindow::keysGoEverywhere()
     QTest::keyClick(&b.window, Qt::Key_Space);
     QVERIFY(!b.window.audition().isPlaying());
     QTest::keyClick(&b.window, Qt::Key_L, Qt::ControlModifier);
-    QCOMPARE(b.window.currentBench(), 4);
+    QCOMPARE(b.window.currentBench(), 6);
     auto* note = b.find<QLineEdit>("note");
     QVERIFY(note->hasFocus());
     QTest::keyClicks(note, "strings 2 weeks old"); // digits and X are letters here
     QTest::keyClick(note, Qt::Key_Return);
-    QCOMPARE(b.window.currentBench(), 4);
+    QCOMPARE(b.window.currentBench(), 6);
     QCOMPARE(b.window.session().folder().readLog().back().text, std::string("strings 2 weeks old"));
     QTest::keyClick(&b.window, Qt::Key_J, Qt::ControlModifier);
     auto* line = b.window.findChild<QLineEdit*>("goToLine");

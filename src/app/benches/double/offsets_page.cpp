@@ -70,7 +70,8 @@ OffsetsPage::OffsetsPage(const BenchContext& context, DoubleBook& book, QWidget*
     firstSide_ = named(new QComboBox(this), "firstSide", tr("The side that is taken as it is"));
     secondSide_ = named(new QComboBox(this), "secondSide", tr("The side that is judged against it"));
     for (QComboBox* box : {firstSide_, secondSide_}) {
-        box->setMinimumContentsLength(12);
+        box->setMinimumContentsLength(6);
+        box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
         connect(box, &QComboBox::activated, this, [this] {
             book_.choose(firstSide_->currentData().toULongLong(), secondSide_->currentData().toULongLong());
         });
@@ -79,15 +80,15 @@ OffsetsPage::OffsetsPage(const BenchContext& context, DoubleBook& book, QWidget*
     about->addWidget(new QLabel(tr("against"), this));
     about->addWidget(firstSide_);
     about->addStretch(1);
-    const auto limit = [&](const QString& label, const char* name) {
-        auto* box = new FigureBox(label, tr("ms"), name, 0.1, 200.0, 0, this);
+    const auto limit = [&](const QString& label, const QString& unit, const char* name) {
+        auto* box = new FigureBox(label, unit, name, 0.1, 200.0, 0, this);
         connect(box, &FigureBox::changed, this, &OffsetsPage::setLimits);
         about->addWidget(box);
         return box;
     };
-    one_ = limit(tr("one below"), "limitOne");
-    width_ = limit(tr("width to"), "limitWidth");
-    loose_ = limit(tr("loose to"), "limitLoose");
+    one_ = limit(tr("one to"), {}, "limitOne");
+    width_ = limit(tr("width"), {}, "limitWidth");
+    loose_ = limit(tr("loose"), tr("ms"), "limitLoose");
 
     connect(plot_, &OffsetPlot::choose, this, [this](int bar) {
         bar_ = bar, isChosen_ = true;
