@@ -22,9 +22,11 @@ constexpr double kFewest = 0.5;     // of the notes of the shorter one
 constexpr double kLeastAlike = 0.7; // in sound, on the mean
 constexpr double kWorthMoving = 1.02;
 constexpr double kSteadyMs = 1.2; // median deviation of the offsets of a copy, whatever it went through
-constexpr double kGrossS = 0.009; // no hand is told so wrong by its release
-constexpr double kSoundsS = 0.3;  // of a note that its pitch is taken from, at most
-constexpr double kCopyS = 30.0;   // of it that is looked at
+constexpr double kGrossS = 0.006; // no hand is told so wrong by its release
+constexpr double kFarS = 0.035, kSharpDb = 15.0;
+constexpr double kSoftDb = 18.0; // an attack that rises less may be told at either end
+constexpr double kSoundsS = 0.3; // of a note that its pitch is taken from, at most
+constexpr double kCopyS = 30.0;  // of it that is looked at
 
 double median(std::vector<double> v)
 {
@@ -89,7 +91,7 @@ std::vector<Sound> soundsOf(std::span<const float> x, const std::vector<Onset>& 
 /// Whether a note may begin near a place: thirds of an octave that rise by 4 dB from before it to behind it.
 bool hasFaint(std::span<const float> x, double rateHz, double atS)
 {
-    constexpr double kSharpDb = 15.0, kAwayS = 0.03, kBeforeS = 0.075, kRise = 0.4; // log10 of power
+    constexpr double kAwayS = 0.03, kBeforeS = 0.075, kRise = 0.4; // log10 of power
     constexpr int kRisingBands = 5;
     if (atS < kBeforeS) return false;
     if (attackSharpDb(x, rateHz, atS) > kSharpDb) return true;
@@ -255,7 +257,7 @@ public:
     /// What brings the second's rise onto the first's, s; 0 unless that fits clearly better.
     double shift(std::span<const float> a, double atA, std::span<const float> b, double atB)
     {
-        constexpr double kClearly = 0.5;
+        constexpr double kClearly = 0.5, kAlikeDb = 6.0;
         const auto first = of(a, atA, 0.0), second = of(b, atB, kMostS);
         const auto most = std::size_t(kMostS / kHopS);
         double still = 0.0, best = 1e30;
@@ -270,7 +272,9 @@ public:
             if (s == most) still = sum;
             if (sum < best) best = sum, at = s;
         }
-        return best < kClearly * still ? (double(at) - double(most)) * kHopS : 0.0;
+        const bool isAlike =
+            std::sqrt(best / double(first.size() * kBands)) < kAlikeDb; // sounds of another kind rise otherwise
+        return isAlike && best < kClearly * still ? (double(at) - double(most)) * kHopS : 0.0;
     }
 
 private:
@@ -426,6 +430,14 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
     out.isUnrelated =
         pairs.empty() || double(pairs.size()) < kFewest * double(std::min(a.size(), b.size())) || alike < kLeastAlike;
     out.likeness = alike;
+    // Two notes far from where the others say, with an attack where they say: each is the other's neighbour, no pair.
+    std::vector<double> apart;
+    for (const auto& [i, j] : pairs) apart.push_back(b[j].timeS - a[i].timeS - moved);
+    const double usual = median(apart);
+    std::erase_if(pairs, [&](const auto& pair) {
+        const double at = a[pair.first].timeS + moved + usual;
+        return std::abs(b[pair.second].timeS - at) > kFarS && attackSharpDb(second, rateHz, at) > kSharpDb;
+    });
     std::vector<double> offsets, cents, levels;
     RealFft fft(fastFftSize(4 * std::size_t(kSoundsS * rateHz)));
     Rise rise(rateHz);
@@ -434,7 +446,8 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         NotePair note;
         note.timeS = a[i].timeS;
         // Where a soft attack is told at its beginning in one and at its height in the other, the whole rise decides.
-        double shift = rise.shift(first, a[i].timeS, second, b[j].timeS);
+        double shift = 0.0;
+        if (std::min(a[i].sharpDb, b[j].sharpDb) < kSoftDb) shift = rise.shift(first, a[i].timeS, second, b[j].timeS);
         if (std::abs(shift) < kGrossS) shift = 0.0;
         shift += attackShift(first, a[i].timeS, second, b[j].timeS + shift, rateHz,
                              (b[j].scrapeS - a[i].scrapeS) - (b[j].timeS - a[i].timeS) - shift);
