@@ -1,8 +1,10 @@
 // Take and Double on the real window: two layers recorded from the simulated player, a bar that drags found, played
 // again by the remedy, and tight in the end; loops, punches, comps and moves, by keys.
 
+#include "app/benches/double/copies_page.h"
 #include "app/benches/double/double_bench.h"
 #include "app/benches/double/offsets_page.h"
+#include "app/benches/double/pairs_page.h"
 #include "app/benches/take/take_bench.h"
 #include "app/benches/take/take_strips.h"
 #include "core/audio/audio_reader.h"
@@ -15,6 +17,7 @@
 #include <QComboBox>
 #include <QDialog>
 #include <QLineEdit>
+#include <QTableWidget>
 
 using namespace gristle;
 using namespace gristle::app;
@@ -328,6 +331,120 @@ private slots:
         b.window.openPaths({path});
         b.settle();
         QCOMPARE(b.window.session().layer()->takes[0].playing.cloth, std::string("at the nut"));
+    }
+
+    void thePairsOfAllTakesAreJudgedAndTheBestPlaced()
+    {
+        WindowBench b;
+        openFresh(b, dir_.path());
+        // Left: a steady and a wandering one; right: one that is 14 cents sharp.
+        for (const double sd : {4.0, 9.0}) {
+            PlayingStyle style = hand(sd < 5.0 ? 1 : 8);
+            style.timingSdMs = sd;
+            teach(b, style);
+            recordThrough(b);
+        }
+        choose(b, 1);
+        PlayingStyle sharp = hand(5);
+        sharp.tuningCents = 14.0;
+        teach(b, sharp);
+        recordThrough(b);
+        b.window.showBench(4);
+        b.window.bench<DoubleBench>()->showPage("pairs");
+        b.settle();
+        auto* page = b.window.bench<DoubleBench>()->page<PairsPage>();
+        auto* table = b.find<QTableWidget>("pairTable");
+        QCOMPARE(table->rowCount(), 3);
+        QCOMPARE(table->item(0, 6)->text(), QString("width"));
+        // The best is the one without the sharp take, though both are of one layer.
+        QVERIFY(page->two() && page->two()->left == std::vector<std::size_t>{0} &&
+                page->two()->right == std::vector<std::size_t>{1});
+        QVERIFY(!page->four());
+        QTest::mouseClick(b.find<QPushButton>("usePair"), Qt::LeftButton);
+        b.settle();
+        const auto& layers = b.window.session().document().songs[0].parts[0].layers;
+        QCOMPARE(layers.size(), std::size_t(2));
+        QCOMPARE(layers[1].takes.size(), std::size_t(2));
+        QCOMPARE(layers[1].chosenTake()->file, layers[0].takes[1].file);
+        QCOMPARE(layers[0].chosen, std::size_t(0));
+        b.window.session().undoStack().undo();
+        QCOMPARE(b.window.session().document().songs[0].parts[0].layers[1].takes.size(), std::size_t(1));
+    }
+
+    void sidesAndCopiesAreMeasuredThroughTheirRigs()
+    {
+        WindowBench b;
+        b.window.openPaths({freshDemo()});
+        b.settle();
+        b.window.showBench(4);
+        b.window.bench<DoubleBench>()->showPage("sides");
+        b.settle();
+        auto* table = b.find<QTableWidget>("sidesTable");
+        QCOMPARE(table->rowCount(), 4);
+        for (int row = 0; row < 4; ++row)
+            for (int column = 1; column < 4; ++column) {
+                QString text = table->item(row, column)->text();
+                bool isFigure = false;
+                text.replace(QChar(0x2212), '-').toDouble(&isFigure);
+                QVERIFY2(isFigure, qPrintable(text));
+            }
+        QVERIFY(b.find<QLabel>("sidesAbout")->text().contains("dB apart"));
+
+        b.window.bench<DoubleBench>()->showPage("copies");
+        b.settle();
+        auto* page = b.window.bench<DoubleBench>()->page<CopiesPage>();
+        QVERIFY(page->predictedDb() && page->measuredDb());
+        QVERIFY2(std::abs(*page->predictedDb() - *page->measuredDb()) < 0.3,
+                 qPrintable(QString("%1 %2").arg(*page->predictedDb()).arg(*page->measuredDb())));
+        auto* plot = b.find<DelayPlot>("delayPlot");
+        plot->setFocus();
+        for (int i = 0; i < 12; ++i) QTest::keyClick(plot, Qt::Key_Left);
+        b.settle();
+        QVERIFY(std::abs(*page->predictedDb() - *page->measuredDb()) < 0.3);
+        const auto before = b.window.session().part()->layers.size();
+        QTest::mouseClick(b.find<QPushButton>("makeCopy"), Qt::LeftButton);
+        b.settle();
+        const auto& layers = b.window.session().part()->layers;
+        QCOMPARE(layers.size(), before + 1);
+        QVERIFY(layers.back().place == -layers[0].place && layers.back().earlierMs < layers[0].earlierMs - 5.0);
+        // The copy is recognised where the two are compared.
+        b.window.bench<DoubleBench>()->showPage("offsets");
+        b.window.bench<DoubleBench>()->book().choose(0, before);
+        b.settle();
+        QVERIFY(b.window.bench<DoubleBench>()->page<OffsetsPage>()->verdict().contains("copy"));
+        QVERIFY(!b.find<QPushButton>("moveBars")->isEnabled());
+    }
+
+    void phrasesAreMovedAndRetunedAtTheirRests()
+    {
+        WindowBench b;
+        openFresh(b, dir_.path());
+        std::vector<WrittenNote> part; // two bars a phrase, with a rest of a beat behind
+        for (int bar = 0; bar < kBars; ++bar)
+            for (int i = 0; i < (bar % 2 ? 6 : 8); ++i)
+                part.push_back({4.0 * bar + 0.5 * i, 0.42, {{1 + i % 3, 2 + i % 2}}, 0.85, false});
+        teach(b, hand(1), part);
+        recordThrough(b);
+        choose(b, 1);
+        PlayingStyle off = hand(2);
+        off.tuningCents = 8.0;
+        off.lateFromBeat = 8.0, off.lateToBeat = 16.0, off.lateMs = 18.0; // the second phrase
+        teach(b, off, part);
+        recordThrough(b);
+        b.window.showBench(4);
+        b.settle();
+        DoubleBook& book = b.window.bench<DoubleBench>()->book();
+        QVERIFY(book.pair()->tuningMeanCents && std::abs(*book.pair()->tuningMeanCents - 8.0) < 1.5);
+        QVERIFY(book.phrases().size() >= 4 && !book.strays().empty());
+        QTest::mouseClick(b.find<QPushButton>("movePhrases"), Qt::LeftButton);
+        b.settle();
+        QVERIFY(book.strays().empty());
+        QTest::mouseClick(b.find<QPushButton>("retunePhrases"), Qt::LeftButton);
+        b.settle();
+        QVERIFY2(std::abs(*book.pair()->tuningMeanCents) < 1.5,
+                 qPrintable(QString::number(*book.pair()->tuningMeanCents)));
+        QVERIFY2(book.strays().empty() && heardAs(*book.pair()) == DoubleHeard::Width,
+                 "what retuning moves stays small");
     }
 
     void againKeepsWhatThereIsAndStartsOver()

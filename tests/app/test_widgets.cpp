@@ -15,6 +15,7 @@
 
 #include <QComboBox>
 #include <QDoubleSpinBox>
+#include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
 #include <QPushButton>
@@ -74,6 +75,7 @@ private slots:
     void findingsAreRankedAndTheirRemedyWorks();
     void goToFindsByWords();
     void songDialogChangesOnlyWhatIsSaid();
+    void songDialogTakesATempoMap();
     void startPageAsks();
     void progressStaysWithinItsLine();
     void logIsShownInBatches();
@@ -340,6 +342,43 @@ void TestWidgets::songDialogChangesOnlyWhatIsSaid()
     dialog.apply(song);
     QCOMPARE(song.tempoBpm, 138.5);
     QCOMPARE(song.name, std::string("Breakwater")); // a song without a name is none
+}
+
+void TestWidgets::songDialogTakesATempoMap()
+{
+    using namespace std::string_literals;
+    QTemporaryDir dir;
+    const QString good = dir.filePath("song.mid"), bad = dir.filePath("none.mid");
+    const std::string track = "\0\xFF\x51\3\x09\x27\xC0"s
+                              "\0\xFF\x58\4\6\3\x24\x08"s
+                              "\x8F\x00\xFF\x51\3\x0C\x35\x00"s
+                              "\0\xFF\x2F\0"s;
+    const std::string file = "MThd\0\0\0\6\0\0\0\1\1\xE0MTrk\0\0\0"s + char(track.size()) + track;
+    for (const auto& [path, text] : {std::pair(good, file), std::pair(bad, "no MIDI"s)}) {
+        QFile out(path);
+        QVERIFY(out.open(QIODevice::WriteOnly));
+        out.write(text.data(), qint64(text.size()));
+    }
+    QString next = good;
+    Song song{"Breakwater", 76.0, "9/8", "drop D", {{"Rhythm", {}}}};
+    SongDialog dialog(
+        song, [&] { return next; }, nullptr);
+    dialog.findChild<QPushButton*>("song.fromMidi")->click();
+    QCOMPARE(dialog.findChild<QLabel*>("song.map")->text(), QString("one of tempo"));
+    Song taken = song;
+    dialog.apply(taken);
+    QCOMPARE(taken.tempoBpm, 100.0);
+    QCOMPARE(taken.meter, std::string("6/8"));
+    QCOMPARE(taken.tempos, (std::vector<TempoChange>{{4.0, 75.0}}));
+    // A file that is none is told, and nothing is lost.
+    next = bad;
+    dialog.findChild<QPushButton*>("song.fromMidi")->click();
+    QVERIFY(dialog.findChild<QLabel*>("song.map")->text().contains("no standard MIDI file"));
+    dialog.apply(taken);
+    QCOMPARE(taken.tempos.size(), std::size_t(1));
+    dialog.findChild<QPushButton*>("song.noChanges")->click();
+    dialog.apply(taken);
+    QVERIFY(taken.tempos.empty());
 }
 
 void TestWidgets::startPageAsks()

@@ -72,6 +72,22 @@ void TestSession::badDocuments_data()
         << QByteArray(
                R"({"gristle_session":1,"song":[{"part":[{"layer":[{"chosen":3,"take":[{"file":"audio/a.wav"}]}]}]}]})")
         << int(ErrorCode::OutOfRange);
+    const auto layer = [](const char* fields) {
+        return QByteArray(R"({"gristle_session":1,"song":[{"name":"s","part":[{"name":"p","layer":[{"name":"l",)") +
+               fields + "}]}]}]}";
+    };
+    QTest::newRow("a piece of no take") << layer(R"("piece":[{"from_s":0,"take":0}])") << int(ErrorCode::OutOfRange);
+    QTest::newRow("a piece far out of tune")
+        << layer(R"("take":[{"file":"audio/a.wav"}],"piece":[{"take":0,"cents":900}])") << int(ErrorCode::OutOfRange);
+    QTest::newRow("a span of one figure")
+        << layer(R"("take":[{"file":"audio/a.wav","span_s":[1]}])") << int(ErrorCode::BadDocument);
+    QTest::newRow("a capo behind the last fret")
+        << layer(R"("take":[{"file":"audio/a.wav","playing":{"capo":99}}])") << int(ErrorCode::BadDocument);
+    QTest::newRow("a tempo of nothing")
+        << QByteArray(R"({"gristle_session":1,"song":[{"name":"s","tempo":[{"quarter":4,"bpm":0}]}]})")
+        << int(ErrorCode::OutOfRange);
+    QTest::newRow("bounds of doubles") << QByteArray(R"({"gristle_session":1,"double":{"width_ms":-3}})")
+                                       << int(ErrorCode::OutOfRange);
 }
 
 void TestSession::badDocuments()

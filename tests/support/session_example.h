@@ -22,9 +22,18 @@ inline core::SessionDocument sessionExample()
     layer.gainDb = 1.5;
     layer.earlierMs = 0.614;
     layer.isInverted = true;
+    take.atS = -0.5769;
+    take.playing = {"a hard pick", "at the nut", 2, "2026-11-01"};
     layer.takes = {take, take};
+    layer.takes[1].spanFromS = 2.0, layer.takes[1].spanToS = 4.0;
     layer.chosen = 1;
+    layer.pieces = {{0.0, 0, 0.0, 0.0, 10.0}, {2.25, 1, -14.5, 3.5, 6.0}};
     d.songs = {{"Song", 138.0, "6/8", "drop D", {{"Rhythm", {layer}}}}};
+    d.songs[0].tempos = {{16.0, 90.5}};
+    d.songs[0].meters = {{5, "3/4"}};
+    d.songs[0].referenceHz = 442.0;
+    d.songs[0].parts[0].playing.pick = "fingers";
+    d.doubles = {1.5, 12.0, 28.0};
     return d;
 }
 
