@@ -61,7 +61,7 @@ Result<Answer> answer(const Options& o, const Progress& progress)
               {"identical", take->isCopy},
               {"note", notes},
               {"findings", toJson(findings)}};
-    if (!take->isUnrelated)
+    if (!take->isUnrelated && !take->isTooShort())
         a.text =
             fmt::format("{} notes in both, {} in the first alone, {} in the second alone\n"
                         "offset {} ms (median {}, spread {}), tuning {} cents (spread {}), level {} dB\n",

@@ -234,6 +234,37 @@ private slots:
         QVERIFY2(std::sqrt(off) < (sdMs > 0.0 ? 1.5 : 4.0), qPrintable(QString("%1 ms").arg(std::sqrt(off))));
     }
 
+    void tooFewNotesAndAnotherTempoAreSaid()
+    {
+        const std::vector<WrittenNote> one{{0.0, 2.0, {{1, 2}}, 0.9, false}};
+        const auto a = played(one, 120.0, hand(1)), b = played(one, 120.0, hand(2));
+        const auto few = comparePerformances(a.volts, b.volts, kRate).value();
+        QVERIFY(few.isTooShort());
+        const auto told = doubleFindings(few, std::nullopt, "right");
+        QVERIFY(told.size() == 1 && finds(told, "double.few"));
+        for (const double tempo : {110.0, 126.0}) {
+            const auto part = rhythmRiff(12);
+            const auto slow =
+                comparePerformances(played(part, 118.0, hand(3)).volts, played(part, tempo, hand(4)).volts, kRate)
+                    .value();
+            QVERIFY2(slow.tempoRatio && std::abs(*slow.tempoRatio - 118.0 / tempo) < 0.006,
+                     qPrintable(QString::number(slow.tempoRatio.value_or(0.0))));
+            const auto all = doubleFindings(slow, std::nullopt, "right");
+            QVERIFY(all.size() == 1 && finds(all, "double.tempo"));
+        }
+        // Different parts are not the same one at another tempo.
+        const auto other = comparePerformances(played(rhythmRiff(12), 118.0, hand(3)).volts,
+                                               played(brokenChords(12, 4.0), 118.0, hand(4)).volts, kRate)
+                               .value();
+        QVERIFY(other.isUnrelated && !other.tempoRatio);
+        // The doubt of a median of n offsets of a spread s, by Gauss's law.
+        DoubleTake take;
+        take.notes.resize(100);
+        take.offsetSdMs = 8.0;
+        QVERIFY(std::abs(take.medianDoubtMs() - 1.0) < 0.01);
+        QVERIFY(!take.tuningDoubtCents());
+    }
+
     /// Planted faults are found, and nothing else is.
     void plantedFaults()
     {

@@ -100,7 +100,8 @@ private slots:
         // Bit for bit, and the recording goes on.
         const auto x = samples(running.folder / left.file, 0);
         for (std::size_t i = 0; i < x.size(); ++i) QCOMPARE(x[i], float(double(12000 + i) * 0x1p-20));
-        QCOMPARE(cutTakes(running.folder, running.file, {40000, 24000}).error().code, ErrorCode::Empty); // not there yet
+        QCOMPARE(cutTakes(running.folder, running.file, {40000, 24000}).error().code,
+                 ErrorCode::Empty); // not there yet
         running.write(48000);
         const auto second = cutTakes(running.folder, running.file, {40000, 24000});
         QVERIFY(second && second->front().take.file != left.file);
@@ -191,7 +192,7 @@ private slots:
         QVERIFY(early->second < 8.004 - 0.014 && early->second > 8.004 - 0.03);
         const auto late = movableBars(measure, grid, 3, 4, 14.0);
         QVERIFY(late && late->first < 4.004 && late->first > 3.99);
-        QVERIFY(movableBars(measure, grid, 8, 8, 14.0)); // nothing follows
+        QVERIFY(movableBars(measure, grid, 8, 8, 14.0));                         // nothing follows
         QVERIFY(!movableBars(measureOf({0.0, 0.5, 7.0}, {}), grid, 3, 3, 14.0)); // no note begins there
     }
 

@@ -59,6 +59,20 @@ std::vector<Finding> doubleFindings(const DoubleTake& take, const std::optional<
             "Play it a second time");
         return out;
     }
+    if (take.isUnrelated && take.tempoRatio) {
+        add(Severity::Stop, "double.tempo", "Another tempo",
+            fmt::format("The second is the same part at {} % of the first's tempo: nothing can be said of its timing.",
+                        figureText(100.0 / *take.tempoRatio, 1)),
+            "Choose two takes that were played to one click");
+        return out;
+    }
+    if (take.isTooShort()) {
+        add(Severity::Stop, "double.few", "Too few notes",
+            fmt::format("{} in both: from so few neither spread nor width can be told.",
+                        take.notes.size() == 1 ? "One note is" : fmt::format("{} notes are", take.notes.size())),
+            "Compare longer takes");
+        return out;
+    }
     if (take.isUnrelated) {
         add(Severity::Stop, "double.unrelated", "Two different parts",
             fmt::format("{} notes of one are in the other, and what sounds there is alike to {}: these are not two "

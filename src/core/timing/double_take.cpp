@@ -25,6 +25,7 @@ constexpr double kSteadyMs = 1.2; // median deviation of the offsets of a copy, 
 constexpr double kGrossS = 0.006; // no hand is told so wrong by its release
 constexpr double kFarS = 0.035, kSharpDb = 15.0;
 constexpr double kSoftDb = 18.0; // an attack that rises less may be told at either end
+constexpr double kAdriftMs = 35.0;
 constexpr double kSoundsS = 0.3; // of a note that its pitch is taken from, at most
 constexpr double kCopyS = 30.0;  // of it that is looked at
 
@@ -196,6 +197,31 @@ std::vector<std::pair<std::size_t, std::size_t>> paired(const std::vector<Onset>
     }
     std::ranges::reverse(out);
     return out;
+}
+
+/// The same part at another tempo: the ratio by which the second's onsets are stretched so that most of them meet.
+std::optional<double> otherTempo(const std::vector<Onset>& a, const std::vector<Onset>& b,
+                                 const std::vector<Sound>& soundsA, const std::vector<Sound>& soundsB)
+{
+    constexpr double kMost = 0.15, kStep = 0.0025, kMet = 0.8, kFar = 0.05, kTightS = 0.02;
+    constexpr std::size_t kFewestNotes = 8;
+    if (std::min(a.size(), b.size()) < kFewestNotes) return std::nullopt;
+    std::optional<double> best;
+    double most = kMet * double(std::min(a.size(), b.size()));
+    for (double ratio = 1.0 - kMost; ratio <= 1.0 + kMost; ratio += kStep) {
+        auto scaled = b;
+        for (Onset& o : scaled) o.timeS = a.front().timeS + (o.timeS - b.front().timeS) / ratio;
+        double sum = 0.0, met = 0.0;
+        std::vector<double> apart;
+        for (const auto& [i, j] : paired(a, scaled, 0.0)) {
+            if (std::abs(scaled[j].timeS - a[i].timeS) > kFar) continue;
+            sum += likeness(soundsA[i], soundsB[j]), met += 1.0;
+            apart.push_back(scaled[j].timeS - a[i].timeS);
+        }
+        if (meanAndSd(apart).second > kTightS) continue; // a wandering hand is no other tempo
+        if (std::abs(ratio - 1.0) > 0.5 * kStep && met > most && sum / met > kLeastAlike) most = met, best = ratio;
+    }
+    return best;
 }
 
 /// How an attack rises: the power of what the ringing strings do not foretell, a value each 0.25 ms, its fourth root so
@@ -475,10 +501,15 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         const auto [mean, sd] = meanAndSd(cents);
         out.tuningMeanCents = mean, out.tuningSdCents = sd;
     }
+    // What wanders further than any hand may go at another tempo, and then nothing else can be told.
+    if (out.isUnrelated || out.offsetSdMs > kAdriftMs) {
+        out.tempoRatio = otherTempo(a, b, soundsA, soundsB);
+        out.isUnrelated |= out.tempoRatio.has_value();
+    }
     // A copy: its offsets hardly differ, as no hand plays, and then the correlation of what sounds decides.
     std::vector<double> away;
     for (const double o : offsets) away.push_back(std::abs(o - out.offsetMedianMs));
-    if (!pairs.empty() && median(std::move(away)) < kSteadyMs) {
+    if (!pairs.empty() && !out.isUnrelated && median(std::move(away)) < kSteadyMs) {
         const auto skip = std::int64_t(std::llround(moved * rateHz));
         const double fromS = std::max(0.0, out.notes.front().timeS - 0.1);
         const auto stretch = [&](std::span<const float> z, std::int64_t later) {
@@ -491,6 +522,17 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
     }
     progress.at(1.0);
     return out;
+}
+
+double DoubleTake::medianDoubtMs() const
+{
+    return 1.2533 * offsetSdMs / std::sqrt(std::max(1.0, double(notes.size())));
+}
+
+std::optional<double> DoubleTake::tuningDoubtCents() const
+{
+    const auto n = std::ranges::count_if(notes, [](const NotePair& p) { return p.cents.has_value(); });
+    return tuningSdCents && n > 1 ? std::optional(*tuningSdCents / std::sqrt(double(n))) : std::nullopt;
 }
 
 DoubleHeard heardAs(const DoubleTake& take, const DoubleLimits& limits)

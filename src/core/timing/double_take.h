@@ -31,6 +31,13 @@ struct DoubleTake {
     bool isCopy = false;            ///< the second is the first, moved, scaled, turned over or filtered
     double likeness = 0.0;          ///< of what sounds behind paired onsets, 1 where alike
     bool isUnrelated = false;       ///< too few notes of one are in the other, or they sound otherwise
+    std::optional<double>
+        tempoRatio; ///< of a second that is the same part slower or faster: its time over the first's; unrelated then
+    /// Fewer pairs tell nothing: no spread, no median.
+    static constexpr std::size_t kFewestPairs = 4;
+    bool isTooShort() const { return !isUnrelated && !isCopy && notes.size() < kFewestPairs; }
+    double medianDoubtMs() const; ///< standard error of the median, as of Gauss's law: 1.253 sd / sqrt(n)
+    std::optional<double> tuningDoubtCents() const; ///< standard error of the mean
 };
 
 /// Onsets of both, paired in their order so that the sum of what each pair is apart and what is left over is least

@@ -150,6 +150,9 @@ QString OffsetsPage::verdict() const
     if (!book_.pair()) return {};
     const DoubleTake& t = *book_.pair();
     const QString second = book_.name(book_.second());
+    if (t.isUnrelated && t.tempoRatio)
+        return tr("%1 is the same part at %2 % of the tempo.").arg(second, shownFigure(100.0 / *t.tempoRatio, 1));
+    if (t.isTooShort()) return tr("Too few notes are in both to say anything.");
     if (t.isUnrelated) return tr("These are not two performances of one part.");
     if (t.isCopy) return tr("%1 is a copy: no width, and in mono it combs.").arg(second);
     if (const auto worst = book_.worstStray())
@@ -188,7 +191,7 @@ void OffsetsPage::refresh()
     one_->setValue(limits.oneMs), width_->setValue(limits.widthMs), loose_->setValue(limits.looseMs);
     sentence_->setText(verdict());
     const auto& pair = book_.pair();
-    const bool has = pair && !pair->isUnrelated && !book_.isBusy();
+    const bool has = pair && !pair->isUnrelated && !pair->isTooShort() && !book_.isBusy();
     if (pair && !pair->isUnrelated && session().isOpen()) {
         const BarGrid grid = session().grid();
         std::vector<double> bars;
@@ -209,12 +212,16 @@ void OffsetsPage::refresh()
             return QStringLiteral("<span style='font-family:\"%1\";font-weight:600'>%2</span>")
                 .arg(Theme::instance().mono().family(), v);
         };
+        const auto doubt = [](std::optional<double> v) {
+            return v ? QStringLiteral(" \u00b1 %1").arg(shownFigure(*v, 1)) : QString();
+        };
         const auto signedFigure = [](double v) { return QString::fromStdString(signedText(v)); };
         figures =
             tr("spread %1 ms \u00b7 median %2 ms \u00b7 tuning %3 cents \u00b7 level %4 dB \u00b7 %5 notes in both")
                 .arg(strong(QString::fromStdString(figureText(pair->offsetSdMs))),
-                     strong(signedFigure(pair->offsetMedianMs)),
-                     strong(pair->tuningMeanCents ? signedFigure(*pair->tuningMeanCents) : QString(QChar(0x2013))),
+                     strong(signedFigure(pair->offsetMedianMs)) + doubt(pair->medianDoubtMs()),
+                     strong(pair->tuningMeanCents ? signedFigure(*pair->tuningMeanCents) : QString(QChar(0x2013))) +
+                         doubt(pair->tuningDoubtCents()),
                      strong(signedFigure(pair->levelDifferenceDb)), strong(QString::number(pair->notes.size())));
         if (pair->unmatchedFirst + pair->unmatchedSecond > 0)
             figures += tr(", %1 and %2 in one alone").arg(pair->unmatchedFirst).arg(pair->unmatchedSecond);
