@@ -134,6 +134,27 @@ private slots:
         QVERIFY(std::abs(*judged(*tuned).cents) < 1.5);
     }
 
+    void aStringThatIsOutByItselfIsNamed()
+    {
+        OpenStrings strings = standardTuning();
+        strings[0] *= std::exp2(18.0 / 1200.0);
+        std::vector<WrittenNote> part; // quarter notes, half of them low
+        for (int i = 0; i < 4 * kBars; ++i) part.push_back({double(i), 0.9, {{i % 2 == 0 ? 0 : 2, i % 4}}, 0.8, false});
+        PlayingStyle style = hand(6);
+        style.leadInS = kBeforeS;
+        const auto x = digitise(perform(part, kTempo, strings, style, kRate).volts, {}, kRate);
+        JudgeOptions options;
+        options.secondStringHz = standardTuning()[1];
+        const auto take = judged(measured(x), options);
+        const auto at = std::ranges::find(take.findings, std::string("take.tuning"), &Finding::code);
+        QVERIFY(at != take.findings.end());
+        const QRegularExpression said("the lowest string is (\\d+) cents sharp"); // each note differs by 1.5 cents
+        const auto match = said.match(QString::fromStdString(at->message));
+        QVERIFY2(match.hasMatch() && std::abs(match.captured(1).toInt() - 18) <= 1, at->message.c_str());
+        options.secondStringHz = 0.0; // the tuning is not known: notes are told, no string
+        QVERIFY(judged(measured(x), options).findings[0].message.find("string") == std::string::npos);
+    }
+
     void whatClipsIsFoundInItsBar()
     {
         auto x = recorded(partOf(1), hand(2));

@@ -4,6 +4,7 @@
 #include "app/models/dry_samples.h"
 #include "app/models/session_model.h"
 #include "core/mix/session_mix.h"
+#include "core/sim/repertoire.h"
 
 #include <algorithm>
 #include <cmath>
@@ -38,6 +39,14 @@ Result<TakeMeasure> measured(const Wanted& w, const std::filesystem::path& folde
     options.referenceHz = referenceHz;
     return measureTake(std::as_const(recording->audio).channel(*channel), recording->sampleRateHz, grid, options,
                        {p.stop, nullptr});
+}
+
+/// The second-lowest string, open, of the tunings that are known by name; 0 of others.
+double secondStringOf(const std::string& tuning)
+{
+    const QString name = QString::fromStdString(tuning).toLower();
+    const bool isKnown = name.contains("e standard") || name.contains("drop d");
+    return isKnown ? stringsOf(tuning)[1] : 0.0;
 }
 
 } // namespace
@@ -112,8 +121,9 @@ void TakeBook::look()
     earlier_ = earlierName;
     task_.run<std::shared_ptr<Answer>>(
         tr("Judging the takes"),
-        [wanted, earlier, earlierKey, grid = song.grid(), referenceHz = song.referenceHz, key, measures = measures_,
-         pairs = pairs_, folder = session_.folder().path()](const Progress& p) {
+        [wanted, earlier, earlierKey, grid = song.grid(), referenceHz = song.referenceHz,
+         secondString = secondStringOf(song.tuning), key, measures = measures_, pairs = pairs_,
+         folder = session_.folder().path()](const Progress& p) {
             auto out = std::make_shared<Answer>();
             out->key = key, out->measures = measures, out->pairs = pairs;
             std::vector<QString> troubles(wanted.size());
@@ -160,6 +170,7 @@ void TakeBook::look()
                 if (judged.measure) {
                     JudgeOptions options;
                     options.subject = QObject::tr("Take %1").arg(i + 1).toStdString();
+                    options.secondStringHz = secondString * std::exp2(wanted[i].take.playing.capo / 12.0);
                     const auto pair = out->pairs.find(earlierKey + wanted[i].key);
                     if (earlier && pair != out->pairs.end()) options.earlier = pair->second.get();
                     // The earlier layer counts as another performance where it is one of the same notes.

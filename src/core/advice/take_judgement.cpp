@@ -13,7 +13,7 @@ namespace {
 constexpr double kTimingMs = 12.0, kTuningCents = 8.0, kMostOne = 4.0;
 constexpr double kFreeDb = 2.0, kLevelDb = 3.0, kMostLevel = 2.0;
 constexpr double kClipped = 6.0, kNote = 2.0, kMostNotes = 6.0, kNoiseDb = -30.0, kNoise = 0.5;
-constexpr double kStrayErrors = 3.0, kApartCents = 3.0;
+constexpr double kStrayErrors = 3.0, kApartCents = 3.0, kUnderString = 0.985;
 constexpr std::size_t kFewest = 2; // notes that tell the timing of a bar
 
 double meanOf(const std::vector<double>& v)
@@ -137,6 +137,7 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
         std::vector<double> click, earlier, cents, level;
     };
     std::map<std::string, std::vector<double>> byNote; ///< cents
+    std::vector<double> lowest, higher;                ///< of the lowest string, and of the others
     std::map<int, Told> told;
     const auto barOf = [&](double s) { return int(std::floor(grid.barAt(s + kEarlyS) + 1e-6)); };
     const int first = barOf(take.spanFromS + 1e-3);
@@ -149,6 +150,7 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
         ++bars[bar].notes;
         if (n.clickMs) told[bar].click.push_back(*n.clickMs);
         if (n.cents) told[bar].cents.push_back(*n.cents), byNote[n.name].push_back(*n.cents);
+        if (n.cents) (n.hz < kUnderString * o.secondStringHz ? lowest : higher).push_back(*n.cents);
         told[bar].level.push_back(n.levelDbfs - take.usualDbfs);
     }
     const bool isPaired = o.earlier && !o.earlier->isUnrelated && !o.earlier->isCopy;
@@ -257,15 +259,19 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
     if (const auto bad = those([&](const BarVerdict& b) { return b.cents && std::abs(*b.cents) > o.centsOff; });
         !bad.empty() && out.cents) {
         said.push_back(fmt::format("{} in {}", sharpText(*out.cents), barsText(bad)));
-        // A string that is out by itself shows in its notes.
+        // A string that is out by itself shows in its notes; which one it is is certain of the lowest alone.
         std::string worst;
+        if (lowest.size() > 2 && higher.size() > 2 && std::abs(medianOf(lowest) - medianOf(higher)) > kApartCents)
+            worst = fmt::format("; the lowest string is {}", sharpText(medianOf(lowest)));
+        std::string note;
         double most = std::abs(*out.cents) + kApartCents;
         for (const auto& [name, cents] : byNote)
             if (cents.size() > 1 && std::abs(medianOf(cents)) > most)
                 most = std::abs(medianOf(cents)),
-                worst = fmt::format("; most of all {}, {}", name, sharpText(medianOf(cents)));
+                note = fmt::format("; most of all {}, {}", name, sharpText(medianOf(cents)));
         add(Severity::Fix, "take.tuning", "Out of tune in " + barsText(bad),
-            fmt::format("Notes that sound alone are {} on the median of the take{}.", sharpText(*out.cents), worst),
+            fmt::format("Notes that sound alone are {} on the median of the take{}.", sharpText(*out.cents),
+                        worst + note),
             "Tune, and play it again");
     }
     if (const auto bad = those([&](const BarVerdict& b) { return b.levelDb && std::abs(*b.levelDb) > o.levelOffDb; });

@@ -39,6 +39,8 @@ struct JudgeOptions {
     const DoubleTake* earlier =
         nullptr; ///< the earlier layer as first, the take as second, both from the song's beginning
     MissedNotes missed{};
+    /// Open, Hz: what is lower is played on the lowest string; 0: not known.
+    double secondStringHz = 0.0;
     double lateMs = 9.0;       ///< of a bar's mean against the take's median: heard as dragging
     double wholeLateMs = 12.0; ///< of that median: worth moving the whole
     double centsOff = 8.0;     ///< heard against a tuner's truth

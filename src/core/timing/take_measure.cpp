@@ -149,7 +149,7 @@ void tellPitches(TakeMeasure& take, std::span<const float> x, double rateHz, dou
         const auto pitch = pitchOf(x.subspan(from, to - from), rateHz);
         if (!pitch || pitch->doubtCents > kDoubtfulCents) continue;
         const NearestNote nearest = nearestNote(pitch->hz, referenceHz);
-        note.cents = nearest.cents, note.name = nearest.name;
+        note.cents = nearest.cents, note.name = nearest.name, note.hz = pitch->hz;
     }
 }
 

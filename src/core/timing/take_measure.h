@@ -20,6 +20,7 @@ struct PlayedNote {
     std::optional<double> clickMs; ///< later than the division of the beat it is nearest to
     std::optional<double> cents;   ///< against the nearest note of equal temperament; none where several strings sound
     std::string name;              ///< of that note, "E2"
+    double hz = 0.0;               ///< where that is told
 };
 
 /// A burst that is no note, between notes.
