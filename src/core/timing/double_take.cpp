@@ -456,7 +456,8 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
     out.isUnrelated =
         pairs.empty() || double(pairs.size()) < kFewest * double(std::min(a.size(), b.size())) || alike < kLeastAlike;
     out.likeness = alike;
-    // Two notes far from where the others say, with an attack where they say: each is the other's neighbour, no pair.
+    // A pair of notes far from where the others say, with an attack where they say: each is the other's neighbour, no
+    // pair.
     std::vector<double> apart;
     for (const auto& [i, j] : pairs) apart.push_back(b[j].timeS - a[i].timeS - moved);
     const double usual = median(apart);
