@@ -292,8 +292,17 @@ void TakeBook::useBars(int fromBar, int toBar, std::size_t take)
 
 void TakeBook::setChoice(const std::vector<int>& choice, const QString& text)
 {
-    const Comp comp = compOf(compBars(), choice, joins());
+    QStringList cut; // bars at whose line a note rings on in both
+    const auto join = [&, all = joins()](std::size_t from, std::size_t to, int bar) {
+        const Join found = all(from, to, bar);
+        if (found.kind == Join::Kind::Ringing) cut << QString::number(bar);
+        return found;
+    };
+    const Comp comp = compOf(compBars(), choice, join);
     if (comp.pieces.empty()) return;
+    if (!cut.isEmpty())
+        emit told(tr("Cut through a ringing note where bar %1 begins").arg(cut.join(tr(" and bar "))),
+                  tr("listen, or take the bars beside it from the same take"));
     session_.edit(text, "take", [&](SessionDocument& d) {
         Layer* l = findLayer(d, session_.path());
         l->pieces.clear();

@@ -45,6 +45,7 @@ public:
 
 signals:
     void changed();
+    void told(const QString& message, const QString& remedy); ///< about what was just done
 
 private:
     struct Answer;

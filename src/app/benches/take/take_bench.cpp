@@ -83,6 +83,7 @@ TakeBench::TakeBench(const BenchContext& context, QWidget* parent)
     });
     connect(strips_, &TakeStrips::use, this, [this] { use_->click(); });
     connect(&book_, &TakeBook::changed, this, &TakeBench::refresh);
+    connect(&book_, &TakeBook::told, this, &TakeBench::failed);
     connect(&session(), &SessionModel::loopChanged, this,
             [this] { strips_->setLoop(session().loopFromBar(), session().loopToBar()); });
     connect(&session(), &SessionModel::pathChanged, this, [this] {
