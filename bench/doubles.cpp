@@ -26,26 +26,6 @@ struct Part {
     double beats = 4.0; ///< of a bar
 };
 
-std::vector<WrittenNote> muted(int bars)
-{
-    std::vector<WrittenNote> out;
-    for (int i = 0; i < bars * 16; ++i)
-        out.push_back({i * 0.25, 0.22, {{i / 16 % 2, 2}}, i % 4 == 0 ? 0.9 : 0.6, true});
-    return out;
-}
-
-std::vector<WrittenNote> chords(int bars)
-{
-    constexpr int kShapes[4][6] = {{0, 2, 2, 1, 0, 0}, {3, 2, 0, 0, 0, 3}, {0, 0, 2, 2, 1, 0}, {1, 3, 3, 2, 1, 1}};
-    std::vector<WrittenNote> out;
-    for (int i = 0; i < bars * 4; ++i) {
-        WrittenNote n{double(i), 0.9, {}, 0.8, false};
-        for (int s = 0; s < 6; ++s) n.frets.emplace_back(s, kShapes[i % 4][s]);
-        out.push_back(n);
-    }
-    return out;
-}
-
 std::vector<WrittenNote> singles(int bars) ///< eighths, one string at a time, some repeated
 {
     constexpr int kFrets[8] = {0, 3, 5, 5, 7, 5, 3, 0};
@@ -64,8 +44,8 @@ std::vector<Part> parts()
     std::vector<Part> out;
     for (const double drive : {0.0, 20.0}) {
         out.push_back({"singles", cut(singles(50)), drive, true});
-        out.push_back({"muted sixteenths", cut(muted(25)), drive, true});
-        out.push_back({"chords", cut(chords(100)), drive, true});
+        out.push_back({"muted sixteenths", cut(mutedSixteenths(25)), drive, true});
+        out.push_back({"chords", cut(strummedChords(100)), drive, true});
         out.push_back({"broken chords", cut(brokenChords(50, 4.0)), drive, false});
         out.push_back({"riff", cut(rhythmRiff(60)), drive, false});
         out.push_back({"lead with slides", cut(leadLine(133)), drive, false});

@@ -97,6 +97,15 @@ class TestTakeBench : public CaptureBench {
         QTest::keyClick(&b.window, Qt::Key_R);
         b.settle();
     }
+    static void recordBoth(WindowBench& b, const PlayingStyle& left, const PlayingStyle& right,
+                           const std::vector<WrittenNote>& part = rhythmRiff(kBars))
+    {
+        teach(b, left, part);
+        recordThrough(b);
+        choose(b, 1);
+        teach(b, right, part);
+        recordThrough(b);
+    }
     static std::vector<float> heard(WindowBench& b, std::size_t layer)
     {
         const auto& l = b.window.session().document().songs[0].parts[0].layers[layer];
@@ -141,11 +150,7 @@ private slots:
     {
         WindowBench b;
         openFresh(b, dir_.path());
-        teach(b, hand(1));
-        recordThrough(b);
-        choose(b, 1);
-        teach(b, hand(2, 5.0));
-        recordThrough(b);
+        recordBoth(b, hand(1), hand(2, 5.0));
         QCOMPARE(b.window.session().layer()->takes.size(), std::size_t(1));
         const auto& judged = b.window.bench<TakeBench>()->book().takes();
         QCOMPARE(judged.size(), std::size_t(1));
@@ -191,11 +196,7 @@ private slots:
     {
         WindowBench b;
         openFresh(b, dir_.path());
-        teach(b, hand(1));
-        recordThrough(b);
-        choose(b, 1);
-        teach(b, hand(2, 5.0));
-        recordThrough(b);
+        recordBoth(b, hand(1), hand(2, 5.0));
         b.window.showBench(4);
         b.settle();
         DoubleBook& book = b.window.bench<DoubleBench>()->book();
@@ -423,14 +424,10 @@ private slots:
         for (int bar = 0; bar < kBars; ++bar)
             for (int i = 0; i < (bar % 2 ? 6 : 8); ++i)
                 part.push_back({4.0 * bar + 0.5 * i, 0.42, {{1 + i % 3, 2 + i % 2}}, 0.85, false});
-        teach(b, hand(1), part);
-        recordThrough(b);
-        choose(b, 1);
         PlayingStyle off = hand(2);
         off.tuningCents = 8.0;
         off.lateFromBeat = 8.0, off.lateToBeat = 16.0, off.lateMs = 18.0; // the second phrase
-        teach(b, off, part);
-        recordThrough(b);
+        recordBoth(b, hand(1), off, part);
         b.window.showBench(4);
         b.settle();
         DoubleBook& book = b.window.bench<DoubleBench>()->book();

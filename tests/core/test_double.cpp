@@ -17,30 +17,10 @@ namespace {
 
 constexpr double kRate = 48000.0;
 
-std::vector<WrittenNote> mutedSixteenths(int bars)
-{
-    std::vector<WrittenNote> out;
-    for (int i = 0; i < bars * 16; ++i)
-        out.push_back({i * 0.25, 0.22, {{i / 16 % 2, 2}}, i % 4 == 0 ? 0.9 : 0.6, true});
-    return out;
-}
-
-std::vector<WrittenNote> strummed(int bars)
-{
-    constexpr int kShapes[4][6] = {{0, 2, 2, 1, 0, 0}, {3, 2, 0, 0, 0, 3}, {0, 0, 2, 2, 1, 0}, {1, 3, 3, 2, 1, 1}};
-    std::vector<WrittenNote> out;
-    for (int i = 0; i < bars * 4; ++i) {
-        WrittenNote n{double(i), 0.9, {}, 0.8, false};
-        for (int s = 0; s < 6; ++s) n.frets.emplace_back(s, kShapes[i % 4][s]);
-        out.push_back(n);
-    }
-    return out;
-}
-
 std::vector<WrittenNote> partOf(const QString& name)
 {
     if (name == "muted") return mutedSixteenths(8);
-    if (name == "chords") return strummed(12);
+    if (name == "chords") return strummedChords(12);
     if (name == "broken") return brokenChords(12, 4.0);
     return rhythmRiff(12);
 }

@@ -20,10 +20,7 @@ std::vector<WrittenNote> partOf(int which)
 {
     if (which == 0) return rhythmRiff(kBars);
     if (which == 1) return brokenChords(kBars, 4.0);
-    std::vector<WrittenNote> out; // muted sixteenths
-    for (int i = 0; i < kBars * 16; ++i)
-        out.push_back({i * 0.25, 0.22, {{i / 16 % 2, 2}}, i % 4 == 0 ? 0.9 : 0.6, true});
-    return out;
+    return mutedSixteenths(kBars);
 }
 
 /// What comes in while somebody plays: half a second before the song begins is there, too.

@@ -9,7 +9,7 @@ namespace gristle::test {
 /// Runs a chain over mono volts and returns the first channel with the latency taken out, and the second where there is
 /// one.
 inline std::vector<std::vector<float>> run(const std::string& line, std::vector<float> x, double rate = 48000.0,
-                                    std::size_t block = 512, const std::filesystem::path& folder = {})
+                                           std::size_t block = 512, const std::filesystem::path& folder = {})
 {
     core::RigDocument rig;
     auto chain = core::parseRecallLine(line);

@@ -30,8 +30,10 @@ QString text(const std::string& s) { return QString::fromStdString(s); }
 } // namespace
 
 Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
-    : QObject(parent), session_(session), audition_(audition), run_(session, audition, *this)
+    : QObject(parent), session_(session), audition_(audition), hearing_(session, audition),
+      run_(session, audition, *this)
 {
+    connect(&hearing_, &LiveHearing::failed, this, &Capture::failed);
     connect(&run_, &TakeRun::changed, this, &Capture::changed);
     connect(&run_, &TakeRun::failed, this, &Capture::failed);
     timer_.setTimerType(Qt::PreciseTimer);
@@ -40,7 +42,7 @@ Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
     connect(&audition_, &Audition::deviceChanged, this, [this] {
         if (isBusy()) stop();
         tone_ = false;
-        hearKey_.clear(); // the new chain has no program yet
+        hearing_.forget();
         silentS_ = 0.0;
         input_ = std::min(input_, inputs() > 0 ? inputs() - 1 : 0);
         applyHearing();
@@ -69,7 +71,6 @@ Capture::~Capture()
     device_.cancel();
     look_.cancel();
     practice_.cancel();
-    compile_.cancel();
     disconnect(&audition_, nullptr, this, nullptr);
 }
 
@@ -173,128 +174,7 @@ void Capture::setHearLevelDb(double db)
     emit changed();
 }
 
-/// What is heard of the input: dry in the middle, or through the rig of each layer that the performance is for, at its
-/// place.
-void Capture::applyHearing()
-{
-    auto* chain = audition_.chain();
-    if (!chain) return hearKey_.clear();
-    chain->setGain(float(dbToAmplitude(hearDb_)));
-    chain->setListening(hear_ == Hear::Dry || hear_ == Hear::Rig);
-    if (hear_ == Hear::Nothing || hear_ == Hear::Direct) return;
-    std::vector<std::pair<const Layer*, std::size_t>> layers;
-    if (hear_ == Hear::Rig && session_.isOpen() && session_.layer()) {
-        layers.emplace_back(session_.layer(), input_);
-        for (const Layer& l : session_.part()->layers)
-            if (const auto at = std::ranges::find(also_, l.name, &AlsoRecord::layer);
-                &l != session_.layer() && at != also_.end())
-                layers.emplace_back(&l, at->input);
-    }
-    // Every edit of the session comes by here; another rig is swapped in while it plays, anything else that changes the
-    // sound builds the program anew.
-    std::string key = std::to_string(input_) + " " + std::to_string(rateHz()) + " " + std::to_string(int(hear_));
-    for (const auto& [l, input] : layers)
-        key += "\n" + l->name + " " + std::to_string(input) + " " + std::to_string(l->place) + " " +
-               panLawText(session_.document().law) + " " + std::to_string(session_.document().interface.dbuAtFullScale);
-    if (key == hearKey_) return changeRigs(layers);
-    hearKey_ = key;
-    heardRigs_.clear();
-    engine::LiveProgram program;
-    for (const auto& [l, input] : layers) {
-        RigDocument document;
-        auto voice = voiceFor(*l, input, document);
-        if (!voice) return emit failed(text(voice.error().message), text(voice.error().remedy));
-        heardRigs_.push_back({std::move(document), voice->rig});
-        program.push_back(std::move(*voice));
-    }
-    if (program.empty()) { // dry
-        engine::LiveVoice voice;
-        voice.input = input_;
-        program.push_back(std::move(voice));
-    }
-    chain->setProgram(std::move(program));
-}
-
-/// Compiles, in a worker, the rigs of the program that are not the ones being heard, and swaps them in while it plays.
-void Capture::changeRigs(const std::vector<std::pair<const Layer*, std::size_t>>& layers)
-{
-    std::vector<std::pair<std::size_t, LiveRig>> changed;
-    std::vector<RigDocument> wanted;
-    for (std::size_t i = 0; i < std::min(layers.size(), heardRigs_.size()); ++i) {
-        auto rig = liveRig(*layers[i].first);
-        if (!rig) return emit failed(text(rig.error().message), text(rig.error().remedy));
-        wanted.push_back(rig->document);
-        if (rig->document == heardRigs_[i].document) continue;
-        changed.emplace_back(i, std::move(*rig));
-    }
-    if (changed.empty() || (compile_.isBusy() && wanted == asked_)) return;
-    asked_ = wanted;
-    using Compiled = std::vector<std::pair<std::size_t, Result<std::shared_ptr<CompiledRig>>>>;
-    compile_.run<std::shared_ptr<Compiled>>(
-        tr("Preparing the rig"),
-        [changed = std::move(changed)](const Progress&) {
-            auto out = std::make_shared<Compiled>();
-            for (const auto& [i, rig] : changed) out->emplace_back(i, rig.compiled());
-            return out;
-        },
-        [this, wanted, key = hearKey_](std::shared_ptr<Compiled> answer) {
-            if (key != hearKey_) return; // another program plays by now
-            for (auto& [i, rig] : *answer) {
-                if (!rig) return emit failed(text(rig.error().message), text(rig.error().remedy));
-                if ((*rig)->outputChannels() != heardRigs_[i].rig->outputChannels()) {
-                    hearKey_.clear(); // mono has become stereo, or the other way: it is placed in another way
-                    return applyHearing();
-                }
-                heardRigs_[i].rig->set(std::move(*rig));
-                heardRigs_[i].document = wanted[i];
-            }
-        });
-}
-
-Result<std::shared_ptr<CompiledRig>> Capture::LiveRig::compiled() const
-{
-    auto made = CompiledRig::compile(document, options);
-    if (!made) return made.error();
-    return std::make_shared<CompiledRig>(std::move(*made));
-}
-
-Result<Capture::LiveRig> Capture::liveRig(const Layer& layer) const
-{
-    LiveRig out;
-    std::vector<std::string> warnings;
-    if (!layer.rig.empty()) {
-        auto loaded = session_.folder().loadRig(layer.rig, Unknown::Bypass, warnings);
-        if (!loaded) return loaded.error();
-        out.document = std::move(*loaded);
-    }
-    out.options.context = layerRecipe(session_.folder(), Take{}, out.document).context;
-    out.options.context.rateHz = rateHz();
-    out.options.context.fullScaleV = session_.document().interface.fullScaleVolts();
-    out.options.maxBlock = engine::LiveChain::kMostFrames;
-    out.options.live = true;
-    out.options.allowMissing = true;
-    return out;
-}
-
-Result<engine::LiveVoice> Capture::voiceFor(const Layer& layer, std::size_t input, RigDocument& document) const
-{
-    const auto rig = liveRig(layer);
-    if (!rig) return rig.error();
-    auto compiled = rig->compiled();
-    if (!compiled) return compiled.error();
-    document = rig->document;
-    const SessionDocument& d = session_.document();
-    engine::LiveVoice voice;
-    voice.input = input;
-    voice.rig = std::make_shared<engine::RigSwap>(std::move(*compiled), rateHz(), engine::LiveChain::kMostFrames);
-    voice.fullScaleV = d.interface.fullScaleVolts();
-    voice.outputScale = 1.0 / voice.fullScaleV;
-    const bool stereo = voice.rig->outputChannels() == 2;
-    const PanGains gains = stereo ? panStereo(layer.place, d.law) : panMono(layer.place, d.law);
-    voice.left = float(gains.left);
-    voice.right = float(gains.right);
-    return voice;
-}
+void Capture::applyHearing() { hearing_.apply({hear_, hearDb_, input_, also_}); }
 
 void Capture::setAlso(const std::vector<AlsoRecord>& also)
 {

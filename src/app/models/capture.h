@@ -1,6 +1,7 @@
 #pragma once
 
 #include "app/models/audition.h"
+#include "app/models/live_hearing.h"
 #include "app/models/session_model.h"
 #include "app/models/take_run.h"
 #include "core/measure/loop_latency.h"
@@ -22,17 +23,6 @@ struct InputReading {
 struct HeldLevel {
     double peakDbfs = -200.0;
     std::int64_t clipped = 0; ///< samples
-};
-
-/// Direct: the interface's own monitor, past Gristle, which then plays nothing of the input itself.
-enum class Hear { Nothing, Dry, Rig, Direct };
-
-/// Another layer that is recorded with the one in hand: from the same input, the same guitar through another rig; from
-/// another one, a microphone or a second player.
-struct AlsoRecord {
-    std::string layer;
-    std::size_t input = 0;
-    bool operator==(const AlsoRecord&) const = default;
 };
 
 /// The interface and what is recorded over it: takes for the layer in hand, and the short recordings of the check.
@@ -142,16 +132,6 @@ private:
     void open();
     std::vector<std::size_t> stepInputs() const;
     void applyHearing();
-    /// How a layer's rig is heard live: what a worker compiles.
-    struct LiveRig {
-        core::RigDocument document;
-        core::CompileOptions options;
-        core::Result<std::shared_ptr<core::CompiledRig>> compiled() const;
-    };
-    core::Result<LiveRig> liveRig(const core::Layer& layer) const;
-    core::Result<engine::LiveVoice> voiceFor(const core::Layer& layer, std::size_t input,
-                                             core::RigDocument& document) const;
-    void changeRigs(const std::vector<std::pair<const core::Layer*, std::size_t>>& layers);
     void meterOthers();
     void teachPlayer();
     void watchDrift();
@@ -165,7 +145,8 @@ private:
     Hear hear_ = Hear::Nothing;
     double hearDb_ = -6.0;
     std::optional<core::LoopLatency> roundTrip_;
-    TaskRunner device_, look_, practice_, compile_;
+    LiveHearing hearing_;
+    TaskRunner device_, look_, practice_;
     std::stop_source deviceStop_; ///< of who has the device
     TakeRun run_;
     int playerDrag_ = 0;
@@ -177,14 +158,7 @@ private:
     std::vector<AlsoRecord> also_;
     std::map<std::size_t, HeldLevel> others_;
     std::map<std::size_t, std::int64_t> othersClippedBefore_;
-    std::string hearKey_; ///< of the program that the chain has, but for its rigs
-    struct HeardRig {
-        core::RigDocument document; ///< that is heard
-        std::shared_ptr<engine::RigSwap> rig;
-    };
-    std::vector<HeardRig> heardRigs_;      ///< of that program
-    std::vector<core::RigDocument> asked_; ///< what is being prepared
-    double needle_ = 0.0;                  ///< rectified mean, smoothed
+    double needle_ = 0.0; ///< rectified mean, smoothed
     std::int64_t clipsBefore_ = 0;
     std::deque<float> played_; ///< powers of the readings of the last while, of those that play
     std::optional<double> drift_;

@@ -75,6 +75,26 @@ std::vector<WrittenNote> brokenChords(int bars, double beatsPerBar)
     return part;
 }
 
+std::vector<WrittenNote> mutedSixteenths(int bars)
+{
+    std::vector<WrittenNote> out;
+    for (int i = 0; i < bars * 16; ++i)
+        out.push_back({i * 0.25, 0.22, {{i / 16 % 2, 2}}, i % 4 == 0 ? 0.9 : 0.6, true});
+    return out;
+}
+
+std::vector<WrittenNote> strummedChords(int bars)
+{
+    constexpr int kShapes[4][6] = {{0, 2, 2, 1, 0, 0}, {3, 2, 0, 0, 0, 3}, {0, 0, 2, 2, 1, 0}, {1, 3, 3, 2, 1, 1}};
+    std::vector<WrittenNote> out;
+    for (int i = 0; i < bars * 4; ++i) {
+        WrittenNote n{double(i), 0.9, {}, 0.8, false};
+        for (int s = 0; s < 6; ++s) n.frets.emplace_back(s, kShapes[i % 4][s]);
+        out.push_back(std::move(n));
+    }
+    return out;
+}
+
 std::vector<WrittenNote> partFor(const std::string& name, int bars, double quartersPerBar)
 {
     if (says(name, {"clean", "texture", "pick", "chord"}) || quartersPerBar != 4.0)

@@ -1,5 +1,6 @@
 #include "app/benches/double/copies_page.h"
 
+#include "app/models/slots.h"
 #include "app/widgets/figure_table.h"
 #include "core/measure/stereo_measure.h"
 #include "core/mix/session_mix.h"
@@ -302,9 +303,7 @@ AuditionRequest CopiesPage::audition() const
     options.law = session().document().law;
     options.rateHz = session().document().sampleRateHz;
     const auto slot = [&](const QString& title, const std::vector<MixLayer>& layers) {
-        out.slots_.push_back({title, [layers, options](double from, double to, const Progress& p) {
-                                  return mixToMemory(layers, options, from, to, p);
-                              }});
+        out.slots_.push_back(mixSlot(title, layers, options));
     };
     slot(tr("Once"), {{*recipe, layer->place, 0.0}});
     slot(tr("Both sides"), bothSides(*recipe, ms_));

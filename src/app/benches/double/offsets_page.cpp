@@ -1,6 +1,7 @@
 #include "app/benches/double/offsets_page.h"
 
 #include "app/benches/double/offset_plot.h"
+#include "app/models/slots.h"
 #include "app/widgets/figure_table.h"
 #include "core/mix/mixdown.h"
 #include "core/mix/session_mix.h"
@@ -279,9 +280,7 @@ AuditionRequest OffsetsPage::audition() const
     options.law = session().document().law;
     options.rateHz = session().document().sampleRateHz;
     const auto slot = [&](const QString& title, const std::vector<MixLayer>& layers) {
-        out.slots_.push_back({title, [layers, options](double from, double to, const Progress& p) {
-                                  return mixToMemory(layers, options, from, to, p);
-                              }});
+        out.slots_.push_back(mixSlot(title, layers, options));
     };
     slot(tr("Both"), both);
     slot(book_.name(book_.first()), {both[0]});

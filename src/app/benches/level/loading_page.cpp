@@ -1,5 +1,6 @@
 #include "app/benches/level/loading_page.h"
 
+#include "app/models/slots.h"
 #include "app/widgets/control_figures.h"
 #include "core/mix/session_mix.h"
 #include "core/rig/nodes/loading.h"
@@ -308,12 +309,7 @@ AuditionRequest LoadingPage::audition() const
         RigDocument rig;
         rig.chain = chain;
         const LayerRecipe recipe = layerRecipe(session().folder(), *take, rig);
-        out.slots_.push_back({title, [recipe](double from, double to, const Progress& p) {
-                                  LayerRecipe r = recipe;
-                                  r.startS = from, r.endS = to;
-                                  RenderReport report;
-                                  return renderToMemory(r, report, p);
-                              }});
+        out.slots_.push_back(layerSlot(title, recipe));
     };
     add(tr("As it was taken"), {});
     const auto all = setups();

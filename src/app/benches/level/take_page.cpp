@@ -1,6 +1,7 @@
 #include "app/benches/level/take_page.h"
 
 #include "app/benches/level/level_strip.h"
+#include "app/models/slots.h"
 #include "core/advice/clean_findings.h"
 
 #include <QComboBox>
@@ -320,12 +321,7 @@ AuditionRequest TakePage::audition() const
     if (!take) return out;
     out.subject = tr("%1, dry DI").arg(QString::fromStdString(session().layer()->name));
     const LayerRecipe recipe = layerRecipe(session().folder(), *take, RigDocument{});
-    out.slots_.push_back({tr("Dry"), [recipe](double from, double to, const Progress& p) {
-                              LayerRecipe r = recipe;
-                              r.startS = from, r.endS = to;
-                              RenderReport report;
-                              return renderToMemory(r, report, p);
-                          }});
+    out.slots_.push_back(layerSlot(tr("Dry"), recipe));
     return out;
 }
 

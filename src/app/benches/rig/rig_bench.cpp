@@ -1,11 +1,12 @@
 #include "app/benches/rig/rig_bench.h"
 
 #include "app/benches/rig/ladder.h"
+#include "app/benches/rig/rig_against.h"
 #include "app/benches/rig/stage_panel.h"
+#include "app/models/slots.h"
 #include "core/advice/gate_advice.h"
 #include "core/advice/level_transfer.h"
 #include "core/advice/rig_findings.h"
-#include "core/rig/rig_difference.h"
 #include "core/rig/starting_points.h"
 
 #include <QComboBox>
@@ -104,19 +105,12 @@ void RigBench::build()
     connect(forPart, &QPushButton::clicked, this, [this] { session().giveRigToPart(); });
     head->addWidget(forPart);
     column->addLayout(head);
-    about_ = new QLabel(this);
-    about_->setProperty("tone", "2");
-    about_->setObjectName("rigAbout");
-    about_->setWordWrap(true);
-    about_->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
-    about_->setFocusPolicy(Qt::NoFocus);
-    others_ = new QMenu(this);
-    others_->setObjectName("otherRigs");
-    connect(about_, &QLabel::linkActivated, this, [this] {
-        fillOthers();
-        others_->popup(about_->mapToGlobal(QPoint(0, about_->height())));
+    against_ = new RigAgainst(session(), this);
+    connect(against_, &RigAgainst::chosen, this, [this] {
+        refresh();
+        emit auditionChanged();
     });
-    column->addWidget(about_);
+    column->addWidget(against_);
     ladder_ = new Ladder(this);
     connect(ladder_, &Ladder::choose, this, &RigBench::chooseStage);
     connect(ladder_, &Ladder::open, this, [this](int stage) { openLane(stage, 0); });
@@ -219,61 +213,6 @@ QWidget* RigBench::buildChainRow()
 bool RigBench::isBusy() const
 {
     return chainTask_.isBusy() || joinTask_.isBusy() || lookTask_.isBusy() || stage_->isBusy();
-}
-
-std::optional<RigBench::Other> RigBench::other() const
-{
-    if (!session().isOpen() || !session().layer() || session().layer()->rig.empty()) return std::nullopt;
-    const QString now = QString::fromStdString(session().layer()->rig);
-    QString file = QString::fromStdString(otherFile_);
-    if (file.isEmpty() || file == now) {
-        if (rig_.version <= 1) return std::nullopt;
-        file = now.section(".v", 0, -2) + QStringLiteral(".v%1.json").arg(rig_.version - 1);
-    }
-    std::vector<std::string> ignored;
-    const auto rig = session().folder().loadRig(file.toStdString(), Unknown::Bypass, ignored);
-    if (!rig) return std::nullopt;
-    const QString version = tr("v%1").arg(rig->version);
-    return Other{rig->name == rig_.name ? version : QString::fromStdString(rig->name) + " " + version, *rig};
-}
-
-void RigBench::fillOthers()
-{
-    others_->clear();
-    for (const auto& file : session().folder().rigFiles()) {
-        if (session().layer() && file == session().layer()->rig) continue;
-        const QString name = QString::fromStdString(file).section('/', -1).chopped(5);
-        QAction* action = others_->addAction(name.section(".v", 0, -2) + tr(", version ") + name.section(".v", -1));
-        connect(action, &QAction::triggered, this, [this, file] {
-            otherFile_ = file;
-            refresh();
-            emit auditionChanged();
-        });
-    }
-}
-
-void RigBench::showDifference(const QString& more)
-{
-    constexpr std::size_t kMost = 4;
-    QString text = more;
-    if (const auto against = other()) {
-        const auto found = rigDifference(against->rig, rig_);
-        QStringList said;
-        for (const std::string& d : found)
-            if (std::size_t(said.size()) < kMost) said << QString::fromStdString(d).toHtmlEscaped();
-        if (found.size() > kMost) said << tr("%1 more").arg(found.size() - kMost);
-        about_->setToolTip(QString());
-        if (found.size() > kMost) {
-            QStringList all;
-            for (const std::string& d : found) all << QString::fromStdString(d);
-            about_->setToolTip(all.join(QStringLiteral("\n")));
-        }
-        text = tr("against <a href='other' style='color:%1'>%2</a>: %3")
-                   .arg(ink(Token::Ink).name(), against->title.toHtmlEscaped(),
-                        said.isEmpty() ? tr("the same sound") : said.join(QStringLiteral("; "))) +
-               QStringLiteral(" \u00b7 ") + more;
-    }
-    about_->setText(text);
 }
 
 RigNode* RigBench::chosenNode()
@@ -386,8 +325,7 @@ void RigBench::refresh()
     QString about = tr("what you hear is matched in loudness");
     const Take* take = session().take();
     if (take && take->input.assumed) about += tr(" \u00b7 volts are an assumption until the input is calibrated");
-    showDifference(about);
-    about_->setFont(Theme::instance().text(TextSize::Small));
+    against_->tell(rig_, about);
     lanes_.fit(rig_);
     const bool isLane = !lanes_.isOutermost();
     for (QPushButton* b : {leave_, drop_}) b->setVisible(isLane);
@@ -616,17 +554,12 @@ AuditionRequest RigBench::audition() const
         LayerRecipe recipe = layerRecipe(session().folder(), *session().layer(), rig);
         recipe.allowMissing = true;
         recipe.effort = Effort::Playing;
-        out.slots_.push_back({title, [recipe](double from, double to, const Progress& p) {
-                                  LayerRecipe r = recipe;
-                                  r.startS = from, r.endS = to;
-                                  RenderReport report;
-                                  return renderToMemory(r, report, p);
-                              }});
+        out.slots_.push_back(layerSlot(title, recipe));
     };
     slot(tr("Dry"), {});
     if (rig_.chain.empty()) return out;
     // The one that this is held against, to hear what was done.
-    if (const auto against = other()) slot(against->title, against->rig);
+    if (const auto against = against_->other(rig_)) slot(against->title, against->rig);
     const auto& places = stage_->places();
     for (const double value : places.values) {
         RigDocument at = rig_;

@@ -14,6 +14,7 @@ class QPushButton;
 namespace gristle::app {
 
 class Ladder;
+class RigAgainst;
 class StagePanel;
 
 /// Which chain, in which order, how hard does each stage hit the next?
@@ -45,14 +46,6 @@ private:
     void leaveLane();
     void dropLane();
     void splitStage();
-    /// The rig that this one is held against: the one that was chosen, else the version before.
-    struct Other {
-        QString title;
-        core::RigDocument rig;
-    };
-    std::optional<Other> other() const;
-    void showDifference(const QString& more);
-    void fillOthers();
     void lookForImpulses();
     void addLane();
     void changeJoined(const QString& text, core::RigDocument rig, std::size_t split, core::RigChain alone);
@@ -63,9 +56,7 @@ private:
     std::vector<std::string> warnings_;
     std::vector<core::Rung> rungs_;
     core::RenderReport report_;
-    QLabel* about_;
-    QMenu* others_;
-    std::string otherFile_; ///< chosen; empty: the version before
+    RigAgainst* against_;
     QComboBox* rigs_;
     Ladder* ladder_;
     StagePanel* stage_;

@@ -4,6 +4,7 @@
 #include "app/benches/level/simulated_player.h"
 #include "app/benches/take/playing_dialog.h"
 #include "app/benches/take/take_strips.h"
+#include "app/models/slots.h"
 #include "app/widgets/figure_table.h"
 #include "core/mix/render.h"
 #include "core/mix/session_mix.h"
@@ -480,12 +481,7 @@ AuditionRequest TakeBench::audition() const
     out.subject = tr("%1, through its rig").arg(QString::fromStdString(layer->name));
     const auto slot = [&](const QString& title, LayerRecipe recipe) {
         recipe.effort = Effort::Playing;
-        out.slots_.push_back({title, [recipe](double from, double to, const Progress& p) {
-                                  LayerRecipe r = recipe;
-                                  r.startS = from, r.endS = to;
-                                  RenderReport ignored;
-                                  return renderToMemory(r, ignored, p);
-                              }});
+        out.slots_.push_back(layerSlot(title, recipe));
     };
     slot(layer->pieces.empty() ? tr("What counts") : tr("As joined"), *heard);
     if (inHand_ < layer->takes.size()) {
