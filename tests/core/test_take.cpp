@@ -131,6 +131,42 @@ private slots:
         QVERIFY(std::abs(*judged(*tuned).cents) < 1.5);
     }
 
+    void aBarThatIsSofterIsToldByHowMuch()
+    {
+        auto x = recorded(partOf(2), hand(3));
+        const double before = *judged(measured(x)).bars[5].levelDb; // another string than the bar beside it
+        const BarGrid grid(kTempo, "4/4");
+        const auto at = [&](double bar) { return std::size_t((kBeforeS + grid.secondsOfBar(bar) - 0.03) * kRate); };
+        for (std::size_t i = at(6.0); i < at(7.0); ++i) x[i] *= 0.398f; // 8 dB
+        const auto take = judged(measured(x));
+        QCOMPARE(take.bars[5].bar, 6);
+        QVERIFY2(std::abs(*take.bars[5].levelDb - before + 8.0) < 0.6,
+                 qPrintable(QString("%1, %2").arg(*take.bars[5].levelDb).arg(before)));
+        QVERIFY(take.bars[5].word.find("softer") != std::string::npos && !take.bars[5].isBad);
+        QVERIFY(std::ranges::find(take.findings, std::string("take.level"), &Finding::code) != take.findings.end());
+    }
+
+    // Two takes whose bars differ by 0.5 on the mean, with a spread that makes this 2 standard errors: 97.7 %.
+    void howSureTheBestIsFollowsGauss()
+    {
+        TakeJudgement better, worse;
+        for (int b = 1; b <= 16; ++b) {
+            BarVerdict bar;
+            bar.bar = b;
+            better.bars.push_back(bar);
+            bar.cost = 0.5 + (b % 2 ? 0.968 : -0.968); // sd 1 over n - 1, so the error of 16 bars is a quarter
+            worse.bars.push_back(bar);
+        }
+        worse.cost = 0.5;
+        const auto best = bestTake({worse, better});
+        QVERIFY(best && best->index == 1 && best->next == std::size_t(0));
+        // The rule adds 0.05 to the error, in squares.
+        const double z = 0.5 / std::hypot(0.25, 0.05);
+        QVERIFY2(std::abs(best->sure - 0.5 * std::erfc(-z / std::sqrt(2.0))) < 0.002,
+                 qPrintable(QString::number(best->sure)));
+        QVERIFY(std::abs(best->sure - 0.977) < 0.004);
+    }
+
     void aStringThatIsOutByItselfIsNamed()
     {
         OpenStrings strings = standardTuning();
@@ -197,8 +233,13 @@ private slots:
         for (std::size_t i = 0; i < 2400; ++i) // 50 ms of a hand on the strings
             x[std::size_t((kBeforeS + at) * kRate) + i] +=
                 0.004f * noise(random) * std::sin(3.14159f * float(i) / 2400.0f);
-        const auto found = measured(x).noises;
+        const TakeMeasure take = measured(x);
+        const auto& found = take.noises;
         QCOMPARE(found.size(), std::size_t(1));
+        // Noise of 0.004 at its loudest 10 ms, as AES17 tells it.
+        const double truth = 20.0 * std::log10(0.004 * std::sqrt(2.0)) - take.usualDbfs;
+        QVERIFY2(std::abs(found[0].levelDb - truth) < 1.5,
+                 qPrintable(QString("%1, %2").arg(found[0].levelDb).arg(truth)));
         QVERIFY(std::abs(found[0].timeS - at - 0.025) < 0.03);
     }
 

@@ -42,7 +42,8 @@ void LiveHearing::apply(const Wish& wish)
     }
     // Every edit of the session comes by here; another rig is swapped in while it plays, anything else that changes the
     // sound builds the program anew.
-    std::string key = std::to_string(wish.input) + " " + std::to_string(audition_.rateHz()) + " " + std::to_string(int(wish.hear));
+    std::string key =
+        std::to_string(wish.input) + " " + std::to_string(audition_.rateHz()) + " " + std::to_string(int(wish.hear));
     for (const auto& [l, input] : layers)
         key += "\n" + l->name + " " + std::to_string(input) + " " + std::to_string(l->place) + " " +
                panLawText(session_.document().law) + " " + std::to_string(session_.document().interface.dbuAtFullScale);
@@ -136,7 +137,8 @@ Result<engine::LiveVoice> LiveHearing::voiceFor(const Layer& layer, std::size_t 
     const SessionDocument& d = session_.document();
     engine::LiveVoice voice;
     voice.input = input;
-    voice.rig = std::make_shared<engine::RigSwap>(std::move(*compiled), audition_.rateHz(), engine::LiveChain::kMostFrames);
+    voice.rig =
+        std::make_shared<engine::RigSwap>(std::move(*compiled), audition_.rateHz(), engine::LiveChain::kMostFrames);
     voice.fullScaleV = d.interface.fullScaleVolts();
     voice.outputScale = 1.0 / voice.fullScaleV;
     const bool stereo = voice.rig->outputChannels() == 2;

@@ -179,7 +179,7 @@ Result<TakeMeasure> measureTake(std::span<const float> x, double rateHz, const B
     std::vector<StrayNoise> soft;
     std::erase_if(onsets, [&](const Onset& o) {
         const bool isNoise = o.levelDbfs < usual + kSoftDb && flatnessAt(x, rateHz, o.timeS) > kFlat;
-        if (isNoise) soft.push_back({out.atS + o.timeS, o.levelDbfs - usual});
+        if (isNoise) soft.push_back({out.atS + o.timeS, -120.0});
         return isNoise;
     });
     if (progress.stopped()) return Error{ErrorCode::Cancelled, "take: stopped", ""};
@@ -209,7 +209,9 @@ Result<TakeMeasure> measureTake(std::span<const float> x, double rateHz, const B
     }
     tellClicks(out, grid);
     out.noises = noisesOf(out, onsetS);
-    for (const StrayNoise& n : soft) {
+    for (StrayNoise n : soft) {
+        for (double t = n.timeS; t < n.timeS + kBehindOnsetS; t += kHopS)
+            n.levelDb = std::max(n.levelDb, out.levelAt(t));
         const auto same = [&](const StrayNoise& other) { return std::abs(other.timeS - n.timeS) < 0.1; };
         if (n.timeS >= out.spanFromS && n.timeS < out.spanToS && std::ranges::none_of(out.noises, same))
             out.noises.push_back(n);

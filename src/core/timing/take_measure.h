@@ -26,7 +26,7 @@ struct PlayedNote {
 /// A burst that is no note, between notes.
 struct StrayNoise {
     double timeS = 0.0;
-    double levelDb = 0.0; ///< against the usual note
+    double levelDb = 0.0; ///< its loudest 10 ms, against the usual note
 };
 
 /// What is measured of one take by itself.
