@@ -21,7 +21,12 @@ TakeTransport::TakeTransport(double rateHz)
     gate_.jump(false);
 }
 
-TakeTransport::~TakeTransport() = default;
+/// Who followed follows nobody any more, also where the run had no block left to end in.
+TakeTransport::~TakeTransport()
+{
+    for (const auto& plan : alive_)
+        if (plan->follower) plan->follower->store(kResting);
+}
 
 void TakeTransport::start(TransportPlan plan)
 {

@@ -416,6 +416,24 @@ private slots:
         QVERIFY(!b.find<QPushButton>("moveBars")->isEnabled());
     }
 
+    void microphonesOfOnePerformanceAreNoDouble()
+    {
+        WindowBench b;
+        b.window.openPaths({freshDemo()});
+        b.settle();
+        const SessionDocument& d = b.window.session().document();
+        LayerPath path;
+        for (const LayerPath& p : allLayers(d))
+            if (d.songs[p.song].parts[p.part].name.find("microphones") != std::string::npos) path = p;
+        b.window.session().setPath(path);
+        b.window.showBench(4);
+        b.settle();
+        auto* bench = b.window.bench<DoubleBench>();
+        QVERIFY2(bench->page<OffsetsPage>()->verdict().contains("one performance"),
+                 qPrintable(bench->page<OffsetsPage>()->verdict()));
+        QVERIFY(!bench->state().wants && bench->book().findings().empty());
+    }
+
     void phrasesAreMovedAndRetunedAtTheirRests()
     {
         WindowBench b;

@@ -108,6 +108,22 @@ private slots:
         }
     }
 
+    // A device may be taken away in the block after the run was stopped.
+    void whoFollowedRestsWhenItGoes()
+    {
+        auto follower = std::make_shared<std::atomic<std::int64_t>>(TakeTransport::kResting);
+        {
+            TakeTransport transport(kRate);
+            TransportPlan plan;
+            plan.follower = follower;
+            transport.start(std::move(plan));
+            heard(transport, 512);
+            QVERIFY(follower->load() != TakeTransport::kResting);
+            transport.stop();
+        }
+        QCOMPARE(follower->load(), TakeTransport::kResting);
+    }
+
     void nothingIsAllocatedWhileItRuns()
     {
         TakeTransport transport(kRate);

@@ -108,7 +108,7 @@ void DoubleBook::look()
     }
     Song about = *session_.song();
     about.parts = {{"", {*layer(first_), *layer(second_)}}};
-    for (Layer& l : about.parts[0].layers) l.rig.clear(), l.place = l.gainDb = 0.0; // what is compared is dry
+    for (Layer& l : about.parts[0].layers) l.rig.clear(), l.gainDb = 0.0; // what is compared is dry
     const DoubleLimits limits = session_.document().doubles;
     const std::string key = songToJson(about).dump() + std::to_string(limits.oneMs) + " " +
                             std::to_string(limits.widthMs) + " " + std::to_string(limits.looseMs);
@@ -151,7 +151,9 @@ void DoubleBook::look()
         [this](std::shared_ptr<Answer> answer) {
             pair_ = std::move(answer->pair), measure_ = std::move(answer->measure);
             strays_ = std::move(answer->strays), phrases_ = std::move(answer->phrases);
-            findings_ = std::move(answer->findings), trouble_ = std::move(answer->trouble);
+            findings_ = std::move(answer->findings);
+            if (isOnePerformance()) findings_.clear();
+            trouble_ = std::move(answer->trouble);
             emit changed();
         });
     emit changed();
@@ -178,6 +180,12 @@ std::optional<DoubleBook::StrayStretch> DoubleBook::worstStray() const
         i = std::max(j, i + 1);
     }
     return best;
+}
+
+bool DoubleBook::isOnePerformance() const
+{
+    const Layer *a = layer(first_), *b = layer(second_);
+    return a && b && pair_ && pair_->isCopy && a->place * b->place >= 0.0;
 }
 
 void DoubleBook::moveSide()

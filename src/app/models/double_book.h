@@ -31,6 +31,9 @@ public:
     const std::vector<core::Phrase>& phrases() const { return phrases_; }
     const std::vector<core::Finding>& findings() const { return findings_; }
     QString trouble() const { return trouble_; }
+    /// One performance by several microphones: the same on layers that are not on two sides. Nothing is wrong with
+    /// that.
+    bool isOnePerformance() const;
     bool isBusy() const { return task_.isBusy(); }
     QString name(std::optional<std::size_t> layer) const;
     core::LayerPath path(std::size_t layer) const;

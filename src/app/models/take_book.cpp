@@ -241,7 +241,7 @@ JoinBetween TakeBook::joins() const
     return [this, grid = session_.grid()](std::size_t from, std::size_t to, int bar) {
         if (!judged_[from].measure || !judged_[to].measure)
             return Join{grid.secondsOfBar(bar), 0.02, Join::Kind::Ringing, 50.0};
-        return findJoin(*judged_[from].measure, *judged_[to].measure, grid, bar, false);
+        return findJoin(*judged_[from].measure, *judged_[to].measure, grid, bar);
     };
 }
 

@@ -176,10 +176,13 @@ void Tour::recordTake(std::uint32_t seed, int lateBar)
     capture.setPlayerDrag(lateBar);
     capture.room()->setPerformance(capture.playersPart(seed)());
     capture.setCountIn(1);
+    constexpr double kUpDb = 12.0; // to where the takes of the demo are
+    capture.turnPreamp(kUpDb);
     capture.record();
     capture.runFor(11.0 * window_.session().barSeconds());
     capture.stop();
     capture.setCountIn(0);
+    capture.turnPreamp(-kUpDb);
     capture.setPlayerDrag(0);
 }
 

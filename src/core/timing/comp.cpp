@@ -12,7 +12,7 @@ constexpr double kRestDb = -34.0; // under a usual note nothing sounds any more
 constexpr double kHopS = 0.01;
 constexpr double kSameS = 0.03; // two takes begin a note together
 constexpr double kBeforeOnsetS = 0.004, kOnsetFadeS = 0.006, kMostRestFadeS = 0.03;
-constexpr double kRestCost = 0.05, kOnsetCost = 0.2, kRingingCost = 3.0, kNoJoin = 50.0;
+constexpr double kRestCost = 0.05, kOnsetCost = 0.2, kNoJoin = 50.0;
 
 /// The longest stretch in which both rest; its middle and length.
 std::optional<std::pair<double, double>> commonRest(const TakeMeasure& a, const TakeMeasure& b, double fromS,
@@ -49,11 +49,11 @@ double unlikeDb(const TakeMeasure& a, double atA, const TakeMeasure& b, double a
 
 } // namespace
 
-Join findJoin(const TakeMeasure& a, const TakeMeasure& b, const BarGrid& grid, double bar, bool allowRinging)
+Join findJoin(const TakeMeasure& a, const TakeMeasure& b, const BarGrid& grid, double bar)
 {
     const double line = grid.secondsOfBar(bar), beat = 60.0 / grid.bpmAt(line);
     const double fromS = line - 0.5 * beat, toS = line + 0.25 * beat;
-    Join best{line, 0.02, Join::Kind::Ringing, allowRinging ? kRingingCost : kNoJoin};
+    Join best{line, 0.02, Join::Kind::Ringing, kNoJoin};
     const auto offer = [&](const Join& join) {
         if (join.cost < best.cost) best = join;
     };

@@ -19,8 +19,8 @@ struct Join {
     double cost = 0.0; ///< in the unit of a bar's cost: a rest 0.05, an onset 0.2 and what the two differ there
 };
 /// The best place around a bar line, from half a beat before it to a quarter beat behind. Where only ringing notes
-/// could be cut, at the bar line for a price of 50, or of 3 where that is asked for.
-Join findJoin(const TakeMeasure& from, const TakeMeasure& to, const BarGrid& grid, double bar, bool allowRinging);
+/// could be cut, at the bar line for a price of 50: more than any bar costs.
+Join findJoin(const TakeMeasure& from, const TakeMeasure& to, const BarGrid& grid, double bar);
 
 struct CompBar {
     int bar = 1;

@@ -25,6 +25,7 @@ BenchState DoubleBench::state() const
     if (!book_.pair()) return {tr("not compared"), false};
     const DoubleTake& t = *book_.pair();
     if (t.isUnrelated) return {tr("two parts"), true};
+    if (book_.isOnePerformance()) return {tr("one performance"), false};
     if (t.isCopy) return {tr("a copy"), true};
     if (const QString line = severityLine(book_.findings()); !line.isEmpty()) return {line, true};
     return {tr("%1 ms apart").arg(QString::fromStdString(figureText(t.offsetSdMs))), false};

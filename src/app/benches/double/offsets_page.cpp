@@ -155,6 +155,8 @@ QString OffsetsPage::verdict() const
         return tr("%1 is the same part at %2 % of the tempo.").arg(second, shownFigure(100.0 / *t.tempoRatio, 1));
     if (t.isTooShort()) return tr("Too few notes are in both to say anything.");
     if (t.isUnrelated) return tr("These are not two performances of one part.");
+    if (book_.isOnePerformance())
+        return tr("%1 and %2 are one performance, not a double.").arg(book_.name(book_.first()), second);
     if (t.isCopy) return tr("%1 is a copy: no width, and in mono it combs.").arg(second);
     if (const auto worst = book_.worstStray())
         return tr("%1 %2 %3 ms in %4; play those again, or move them.")
