@@ -45,8 +45,12 @@ Result<Answer> answer(const Options& o, const Progress& progress)
     const auto findings = doubleFindings(*take, place, o.second);
     Json notes = Json::array();
     for (const NotePair& n : take->notes)
-        notes.push_back(
-            {{"time_s", n.timeS}, {"offset_ms", n.offsetMs}, {"cents", orNull(n.cents)}, {"level_db", n.levelDb}});
+        notes.push_back({{"time_s", n.timeS},
+                         {"offset_ms", n.offsetMs},
+                         {"offset_doubt_ms", n.offsetDoubtMs},
+                         {"cents", orNull(n.cents)},
+                         {"cents_doubt", n.cents ? Json(n.centsDoubt) : Json()},
+                         {"level_db", n.levelDb}});
     Answer a;
     a.json = {{"matched", take->notes.size()},
               {"unmatched_first", take->unmatchedFirst},
@@ -55,6 +59,9 @@ Result<Answer> answer(const Options& o, const Progress& progress)
               {"offset_mean_ms", take->offsetMeanMs},
               {"offset_sd_ms", take->offsetSdMs},
               {"offset_median_ms", take->offsetMedianMs},
+              {"offset_sd_doubt_ms", take->spreadDoubtMs()},
+              {"offset_median_doubt_ms", take->medianDoubtMs()},
+              {"tuning_mean_doubt_cents", orNull(take->tuningDoubtCents())},
               {"tuning_mean_cents", orNull(take->tuningMeanCents)},
               {"tuning_sd_cents", orNull(take->tuningSdCents)},
               {"level_difference_db", take->levelDifferenceDb},
@@ -62,12 +69,13 @@ Result<Answer> answer(const Options& o, const Progress& progress)
               {"note", notes},
               {"findings", toJson(findings)}};
     if (!take->isUnrelated && !take->isTooShort())
-        a.text =
-            fmt::format("{} notes in both, {} in the first alone, {} in the second alone\n"
-                        "offset {} ms (median {}, spread {}), tuning {} cents (spread {}), level {} dB\n",
-                        take->notes.size(), take->unmatchedFirst, take->unmatchedSecond, figureText(take->offsetMeanMs),
-                        figureText(take->offsetMedianMs), figureText(take->offsetSdMs), shown(take->tuningMeanCents),
-                        shown(take->tuningSdCents), figureText(take->levelDifferenceDb));
+        a.text = fmt::format(
+            "{} notes in both, {} in the first alone, {} in the second alone\n"
+            "offset {} ms (median {} +- {}, spread {} +- {}), tuning {} +- {} cents (spread {}), level {} dB\n",
+            take->notes.size(), take->unmatchedFirst, take->unmatchedSecond, figureText(take->offsetMeanMs),
+            figureText(take->offsetMedianMs), figureText(take->medianDoubtMs()), figureText(take->offsetSdMs),
+            figureText(take->spreadDoubtMs()), shown(take->tuningMeanCents), shown(take->tuningDoubtCents()),
+            shown(take->tuningSdCents), figureText(take->levelDifferenceDb));
     a.text += findingLines(findings);
     return a;
 }

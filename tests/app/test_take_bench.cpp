@@ -221,7 +221,27 @@ private slots:
         edit->setText("1");
         emit edit->editingFinished();
         QVERIFY(b.window.notice().contains("must grow"));
-        QCOMPARE(b.window.session().document().doubles, DoubleLimits{});
+        QCOMPARE(b.window.session().document().doubleStyles, usualDoubleStyles());
+        // Another style judges this part otherwise; a new name keeps its bounds, and may be forgotten again.
+        auto* style = b.find<QComboBox>("doubleStyle");
+        style->setCurrentIndex(1);
+        emit style->activated(1);
+        b.settle();
+        QCOMPARE(b.window.session().doubleStyle(), usualDoubleStyles()[1]);
+        style->setEditText("gallop");
+        emit style->lineEdit()->editingFinished();
+        edit->setText("5");
+        emit edit->editingFinished();
+        b.settle();
+        QCOMPARE(b.window.session().doubleStyle(), (DoubleStyle{"gallop", {1.5, 5.0, 20.0}}));
+        QCOMPARE(b.window.session().document().doubleStyles[1], usualDoubleStyles()[1]);
+        QVERIFY(book.pair()->offsetSdMs > 5.0);
+        QVERIFY(std::ranges::any_of(book.findings(), [](const Finding& f) { return f.code == "double.loose"; }));
+        QTest::mouseClick(b.find<QPushButton>("forgetStyle"), Qt::LeftButton);
+        b.settle();
+        QCOMPARE(b.window.session().document().doubleStyles, usualDoubleStyles());
+        QCOMPARE(b.window.session().doubleStyle().name, std::string("usual"));
+        QVERIFY(!b.find<QPushButton>("forgetStyle")->isEnabled());
     }
 
     void aLoopGivesATakeEachPassAndTheBestBarsAreJoined()

@@ -110,6 +110,25 @@ private slots:
         QVERIFY(fs::exists(running.folder / left.file));
     }
 
+    /// Again is pressed at once: the first is not saved yet when the second begins.
+    void twoRecordingsOfOneSecondKeepTheirNotes()
+    {
+        Running first(folder("again"), note());
+        first.write(4800);
+        first.writer.reset();
+        const auto made = finishRecording(first.folder, first.file);
+        QVERIFY(made && made->size() == 2);
+        Running second(first.folder, note());
+        QVERIFY(second.file != first.file);
+        second.write(2400);
+        second.writer.reset();
+        forgetNote(first.file);
+        const auto again = finishRecording(first.folder, second.file);
+        QVERIFY2(again, again ? "" : again.error().message.c_str());
+        QCOMPARE(again->front().take.frames, 2400);
+        QVERIFY(again->front().take.file != made->front().take.file);
+    }
+
     void aCrashLeavesAWholeTakeAtItsPlace()
     {
         RecordingNote told = note();

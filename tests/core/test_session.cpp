@@ -86,7 +86,7 @@ void TestSession::badDocuments_data()
     QTest::newRow("a tempo of nothing")
         << QByteArray(R"({"gristle_session":1,"song":[{"name":"s","tempo":[{"quarter":4,"bpm":0}]}]})")
         << int(ErrorCode::OutOfRange);
-    QTest::newRow("bounds of doubles") << QByteArray(R"({"gristle_session":1,"double":{"width_ms":-3}})")
+    QTest::newRow("bounds of doubles") << QByteArray(R"({"gristle_session":1,"double_style":[{"width_ms":-3}]})")
                                        << int(ErrorCode::OutOfRange);
 }
 

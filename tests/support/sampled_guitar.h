@@ -7,6 +7,7 @@
 #include <QStandardPaths>
 #include <QTemporaryDir>
 #include <algorithm>
+#include <cmath>
 #include <vector>
 
 namespace gristle::test {
@@ -19,6 +20,13 @@ struct SampledNote {
 };
 
 enum class SampledGuitar { Clean = 27, Muted = 28, Overdriven = 29 }; ///< General MIDI programs, from 0
+
+/// When a note that is asked for at a time is begun: the synthesiser does so at blocks of 64 frames.
+inline double sampledOnsetS(double askedS, double rateHz)
+{
+    constexpr double kBlock = 64.0;
+    return std::ceil(askedS * rateHz / kBlock - 1e-6) * kBlock / rateHz;
+}
 
 /// Plays notes on a sampled guitar: Debian's fluidsynth with a General MIDI sound font (test dependencies; `./run test`
 /// installs them). One channel at `rateHz`, dry, peak at `peak`; empty where they are not installed.

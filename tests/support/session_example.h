@@ -33,7 +33,8 @@ inline core::SessionDocument sessionExample()
     d.songs[0].meters = {{5, "3/4"}};
     d.songs[0].referenceHz = 442.0;
     d.songs[0].parts[0].playing.pick = "fingers";
-    d.doubles = {1.5, 12.0, 28.0};
+    d.doubleStyles = {{"usual", {1.5, 12.0, 28.0}}, {"gallop", {1.0, 8.0, 16.0}}};
+    d.songs[0].parts[0].doubleStyle = "gallop";
     return d;
 }
 

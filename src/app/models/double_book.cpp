@@ -109,7 +109,7 @@ void DoubleBook::look()
     Song about = *session_.song();
     about.parts = {{"", {*layer(first_), *layer(second_)}}};
     for (Layer& l : about.parts[0].layers) l.rig.clear(), l.gainDb = 0.0; // what is compared is dry
-    const DoubleLimits limits = session_.document().doubles;
+    const DoubleLimits limits = session_.doubleStyle().limits;
     const std::string key = songToJson(about).dump() + std::to_string(limits.oneMs) + " " +
                             std::to_string(limits.widthMs) + " " + std::to_string(limits.looseMs);
     if (key == key_) return;

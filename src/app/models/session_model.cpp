@@ -565,6 +565,12 @@ void SessionModel::giveRigToPart()
          });
 }
 
+DoubleStyle SessionModel::doubleStyle() const
+{
+    return core::doubleStyle(isOpen() ? document().doubleStyles : usualDoubleStyles(),
+                             part() ? part()->doubleStyle : std::string());
+}
+
 BarGrid SessionModel::grid() const { return song() ? song()->grid() : BarGrid(120.0, "4/4"); }
 
 void SessionModel::setLoop(double fromBar, double toBar)

@@ -103,7 +103,11 @@ Result<fs::path> beginRecording(const fs::path& folder, const RecordingNote& not
 {
     std::error_code failed;
     fs::create_directories(folder / "audio", failed);
-    const fs::path recording = folder / freeName(folder, "audio", kMark + safeStem(note.recorded));
+    // A recording of the same second may have got its name, and still need its note.
+    const std::string stem = kMark + safeStem(note.recorded);
+    fs::path recording = folder / freeName(folder, "audio", stem);
+    for (int k = 2; fs::exists(noteOf(recording)); ++k)
+        recording = folder / freeName(folder, "audio", stem + " " + std::to_string(k));
     if (const auto wrote = writeTextAtomically(noteOf(recording), toJson(note).dump(2)); !wrote) return wrote.error();
     return recording;
 }

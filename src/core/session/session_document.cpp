@@ -259,12 +259,25 @@ Layer readLayer(const Json& json, const std::string& where, std::optional<Error>
     return l;
 }
 
+DoubleStyle readDoubleStyle(const Json& json, const std::string& where, std::optional<Error>& failure)
+{
+    DoubleStyle s;
+    Fields fields(json, where, failure);
+    fields.text("name", s.name);
+    fields.number("one_ms", s.limits.oneMs, 0.1, 50.0);
+    fields.number("width_ms", s.limits.widthMs, 1.0, 100.0);
+    fields.number("loose_ms", s.limits.looseMs, 2.0, 200.0);
+    if (!s.limits.areInOrder()) fields.fail("one_ms", "width_ms and loose_ms do not grow in this order");
+    return s;
+}
+
 Part readPart(const Json& json, const std::string& where, std::optional<Error>& failure)
 {
     Part p;
     Fields fields(json, where, failure);
     fields.text("name", p.name);
     p.playing = readPlaying(fields.find("playing"), where + ".playing", failure);
+    fields.text("double_style", p.doubleStyle);
     fields.list("layer", p.layers, readLayer);
     return p;
 }
@@ -344,6 +357,7 @@ Json songToJson(const Song& s)
     for (const Part& p : s.parts) {
         Json part = {{"name", p.name}};
         if (p.playing != PlayingNotes{}) part["playing"] = playingToJson(p.playing);
+        if (!p.doubleStyle.empty()) part["double_style"] = p.doubleStyle;
         part["layer"] = Json::array();
         for (const Layer& l : p.layers) part["layer"].push_back(layerToJson(l));
         song["part"].push_back(std::move(part));
@@ -353,13 +367,17 @@ Json songToJson(const Song& s)
 
 Json sessionHeadToJson(const SessionDocument& d)
 {
+    Json styles = Json::array();
+    for (const auto& [name, limits] : d.doubleStyles)
+        styles.push_back(
+            {{"name", name}, {"one_ms", limits.oneMs}, {"width_ms", limits.widthMs}, {"loose_ms", limits.looseMs}});
     return {{"gristle_session", kFormat},
             {"name", d.name},
             {"sample_rate_hz", d.sampleRateHz},
             {"reference_dbfs", d.referenceDbfs},
             {"target_school", d.targetSchool},
             {"place_law", panLawText(d.law)},
-            {"double", {{"one_ms", d.doubles.oneMs}, {"width_ms", d.doubles.widthMs}, {"loose_ms", d.doubles.looseMs}}},
+            {"double_style", styles},
             {"interface", calibrationToJson(d.interface)},
             {"reamp", {{"output", calibrationToJson(d.reamp.output)}, {"box_db", d.reamp.boxDb}}},
             {"loading", d.loadings},
@@ -391,11 +409,10 @@ Result<SessionDocument> sessionFromJson(const Json& json)
     fields.number("reference_dbfs", d.referenceDbfs, -60.0, 0.0);
     fields.text("target_school", d.targetSchool);
     fields.text("place_law", law);
-    if (const Json* doubles = fields.find("double")) {
-        Fields limits(*doubles, "session.json.double", failure);
-        limits.number("one_ms", d.doubles.oneMs, 0.1, 50.0);
-        limits.number("width_ms", d.doubles.widthMs, 1.0, 100.0);
-        limits.number("loose_ms", d.doubles.looseMs, 2.0, 200.0);
+    if (fields.find("double_style")) {
+        d.doubleStyles.clear();
+        fields.list("double_style", d.doubleStyles, readDoubleStyle);
+        if (d.doubleStyles.empty()) d.doubleStyles = usualDoubleStyles();
     }
     d.interface = readCalibration(fields.find("interface"), "session.json.interface", failure);
     if (const Json* reamp = fields.find("reamp")) {

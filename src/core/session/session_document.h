@@ -73,7 +73,8 @@ struct Layer {
 struct Part {
     std::string name;
     std::vector<Layer> layers{};
-    PlayingNotes playing{}; ///< that the next take gets
+    PlayingNotes playing{};    ///< that the next take gets
+    std::string doubleStyle{}; ///< of the session's; empty: the first
     bool operator==(const Part&) const = default;
 };
 
@@ -106,7 +107,7 @@ struct SessionDocument {
     double referenceDbfs = -18.0;
     std::string targetSchool = "average"; ///< or "peak"
     PanLaw law = PanLaw::Minus3;
-    DoubleLimits doubles;  ///< what two performances are heard as
+    std::vector<DoubleStyle> doubleStyles = usualDoubleStyles(); ///< what two performances are heard as; one at least
     Calibration interface; ///< of the first interface: what new takes get, and the output scale
     ReampPath reamp;
     std::vector<std::string> loadings; ///< set-ups between string and input, as values of the loading node

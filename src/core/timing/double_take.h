@@ -15,7 +15,9 @@ namespace gristle::core {
 struct NotePair {
     double timeS = 0.0;          ///< its onset in the first
     double offsetMs = 0.0;       ///< of the second, later above 0, beyond what the whole is moved by
+    double offsetDoubtMs = 0.0;  ///< its standard error
     std::optional<double> cents; ///< of the second, higher above 0; none where too little of it sounds
+    double centsDoubt = 0.0;     ///< its standard error, by how the partials differ
     double levelDb = 0.0;        ///< of the second over the first
 };
 
@@ -36,6 +38,7 @@ struct DoubleTake {
     /// Fewer pairs tell nothing: no spread, no median.
     static constexpr std::size_t kFewestPairs = 4;
     bool isTooShort() const { return !isUnrelated && !isCopy && notes.size() < kFewestPairs; }
+    double spreadDoubtMs() const; ///< standard error of the spread, as of Gauss's law: sd / sqrt(2 (n - 1))
     double medianDoubtMs() const; ///< standard error of the median, as of Gauss's law: 1.253 sd / sqrt(n)
     std::optional<double> tuningDoubtCents() const; ///< standard error of the mean
 };

@@ -14,6 +14,16 @@ constexpr double kLeastBar = 14.0;
 constexpr double kCents = 20.0, kLevelDb = 9.0;
 constexpr double kEarlyS = 0.06;
 
+/// A stroke as long as a figure's doubt; none that its dot covers.
+void drawDoubt(QPainter& p, const QColor& color, double x, double top, double bottom)
+{
+    if (bottom - top < 6.0) return;
+    p.save();
+    p.setPen(QPen(color, 1.0));
+    p.drawLine(QPointF(x, top), QPointF(x, bottom));
+    p.restore();
+}
+
 } // namespace
 
 OffsetPlot::OffsetPlot(QWidget* parent) : PlotWidget(parent)
@@ -144,10 +154,16 @@ void OffsetPlot::drawStill(QPainter& p)
         if (bar < first || bar >= first + count || bar > allBars()) continue;
         const double fromS = barsS_[std::size_t(bar) - 1], toS = barsS_[std::size_t(bar)];
         const double x = o.x.held(bar + (n.timeS - fromS) / (toS - fromS));
-        p.setBrush(ink(isStray(bar) ? Token::Act : Token::Ink));
+        const QColor color = ink(isStray(bar) ? Token::Act : Token::Ink);
+        drawDoubt(p, color, x, y(n.offsetMs - 2.0 * n.offsetDoubtMs), y(n.offsetMs + 2.0 * n.offsetDoubtMs));
+        p.setBrush(color);
         p.drawEllipse(QPointF(x, y(n.offsetMs)), 2.6, 2.6);
         p.setBrush(ink(Token::Ink2));
-        if (n.cents) p.drawEllipse(QPointF(x, a.cents.y.held(*n.cents)), 1.8, 1.8);
+        if (n.cents) {
+            drawDoubt(p, ink(Token::Ink2), x, a.cents.y.held(*n.cents + 2.0 * n.centsDoubt),
+                      a.cents.y.held(*n.cents - 2.0 * n.centsDoubt));
+            p.drawEllipse(QPointF(x, a.cents.y.held(*n.cents)), 1.8, 1.8);
+        }
         p.drawEllipse(QPointF(x, a.level.y.held(n.levelDb)), 1.8, 1.8);
     }
     p.setBrush(Qt::NoBrush);

@@ -6,7 +6,8 @@
 namespace gristle::app {
 
 /// Every note of the second side, early or late against the first, over the bars; what is heard as what is written at
-/// the edge. Under it how far it is out of tune, and how much louder. One bar is in hand.
+/// the edge; a stroke through a note is two standard errors of its figure to either side. Under it how far it is out of
+/// tune, and how much louder. One bar is in hand.
 class OffsetPlot : public PlotWidget {
     Q_OBJECT
 public:

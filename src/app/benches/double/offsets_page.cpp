@@ -7,6 +7,7 @@
 #include "core/mix/session_mix.h"
 
 #include <QComboBox>
+#include <QLineEdit>
 #include <QShortcut>
 
 namespace gristle::app {
@@ -81,15 +82,31 @@ OffsetsPage::OffsetsPage(const BenchContext& context, DoubleBook& book, QWidget*
     about->addWidget(new QLabel(tr("against"), this));
     about->addWidget(firstSide_);
     about->addStretch(1);
+    auto* bounds = addRow(column, 6);
+    bounds->addWidget(new QLabel(tr("style"), this));
+    style_ =
+        named(new QComboBox(this), "doubleStyle",
+              tr("What is played: bounds of one, width and loose go with it; a new name keeps those that are shown"));
+    style_->setEditable(true);
+    style_->setInsertPolicy(QComboBox::NoInsert);
+    style_->setMinimumContentsLength(12);
+    style_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    named(style_->lineEdit(), "doubleStyleName", tr("Name of the style"));
+    connect(style_, &QComboBox::activated, this, [this] { setStyle(style_->currentText()); });
+    connect(style_->lineEdit(), &QLineEdit::editingFinished, this, [this] { setStyle(style_->currentText()); });
+    bounds->addWidget(style_);
     const auto limit = [&](const QString& label, const QString& unit, const char* name) {
         auto* box = new FigureBox(label, unit, name, 0.1, 200.0, 0, this);
         connect(box, &FigureBox::changed, this, &OffsetsPage::setLimits);
-        about->addWidget(box);
+        bounds->addWidget(box);
         return box;
     };
     one_ = limit(tr("one to"), {}, "limitOne");
     width_ = limit(tr("width"), {}, "limitWidth");
     loose_ = limit(tr("loose"), tr("ms"), "limitLoose");
+    bounds->addStretch(1);
+    forget_ = addButton(bounds, tr("Forget"), "forgetStyle",
+                        tr("This style goes; its parts are heard by the first one"), [this] { forgetStyle(); });
 
     connect(plot_, &OffsetPlot::choose, this, [this](int bar) {
         bar_ = bar, isChosen_ = true;
@@ -131,16 +148,47 @@ void OffsetsPage::record()
 void OffsetsPage::setLimits()
 {
     const DoubleLimits limits{one_->value(), width_->value(), loose_->value()};
-    if (!(limits.oneMs < limits.widthMs && limits.widthMs < limits.looseMs)) {
+    if (!limits.areInOrder()) {
         emit failed(tr("What is heard as one, width and loose must grow in this order"),
                     tr("write larger figures from left to right"));
         return refresh();
     }
-    session().edit(tr("Doubles: one below %1, width to %2, loose to %3 ms")
+    const std::string name = session().doubleStyle().name;
+    session().edit(tr("Doubles, %1: one below %2, width to %3, loose to %4 ms")
+                       .arg(QString::fromStdString(name))
                        .arg(limits.oneMs)
                        .arg(limits.widthMs)
                        .arg(limits.looseMs),
-                   "double", [&](SessionDocument& d) { d.doubles = limits; });
+                   "double", [&](SessionDocument& d) {
+                       for (DoubleStyle& s : d.doubleStyles)
+                           if (s.name == name) s.limits = limits;
+                   });
+}
+
+void OffsetsPage::setStyle(const QString& name)
+{
+    const std::string wanted = name.trimmed().toStdString();
+    const DoubleStyle now = session().doubleStyle();
+    if (!session().part() || wanted.empty() || wanted == now.name) return refresh();
+    session().edit(
+        tr("Doubles of %1: heard by the style %2").arg(QString::fromStdString(session().part()->name), name.trimmed()),
+        "double", [&, path = session().path()](SessionDocument& d) {
+            if (std::ranges::find(d.doubleStyles, wanted, &DoubleStyle::name) == d.doubleStyles.end())
+                d.doubleStyles.push_back({wanted, now.limits});
+            d.songs[path.song].parts[path.part].doubleStyle = wanted;
+        });
+}
+
+void OffsetsPage::forgetStyle()
+{
+    const std::string name = session().doubleStyle().name;
+    session().edit(tr("The style %1 of doubles is forgotten").arg(QString::fromStdString(name)), "double",
+                   [&](SessionDocument& d) {
+                       std::erase_if(d.doubleStyles, [&](const DoubleStyle& s) { return s.name == name; });
+                       for (Song& song : d.songs)
+                           for (Part& part : song.parts)
+                               if (part.doubleStyle == name) part.doubleStyle.clear();
+                   });
 }
 
 QString OffsetsPage::verdict() const
@@ -162,7 +210,7 @@ QString OffsetsPage::verdict() const
         return tr("%1 %2 %3 ms in %4; play those again, or move them.")
             .arg(second, worst->offsetMs > 0.0 ? tr("drags") : tr("rushes"), numberLabel(std::abs(worst->offsetMs)),
                  barsText(worst->firstBar, worst->lastBar));
-    switch (heardAs(t, session().document().doubles)) {
+    switch (heardAs(t, session().doubleStyle().limits)) {
     case DoubleHeard::One: return tr("Heard as one: too alike to be wide.");
     case DoubleHeard::Width: return tr("Width: two that belong together.");
     case DoubleHeard::Loose: return tr("Loose: heard as untidy.");
@@ -190,7 +238,13 @@ void OffsetsPage::refresh()
     if (refreshing_) return;
     refreshing_ = true;
     fillSides();
-    const DoubleLimits limits = session().isOpen() ? session().document().doubles : DoubleLimits{};
+    const DoubleLimits limits = session().doubleStyle().limits;
+    style_->clear();
+    if (session().isOpen())
+        for (const DoubleStyle& s : session().document().doubleStyles) style_->addItem(QString::fromStdString(s.name));
+    style_->setCurrentIndex(style_->findText(QString::fromStdString(session().doubleStyle().name)));
+    style_->setEnabled(session().isOpen() && session().part());
+    forget_->setEnabled(style_->isEnabled() && style_->currentIndex() > 0);
     one_->setValue(limits.oneMs), width_->setValue(limits.widthMs), loose_->setValue(limits.looseMs);
     sentence_->setText(verdict());
     const auto& pair = book_.pair();
@@ -221,7 +275,7 @@ void OffsetsPage::refresh()
         const auto signedFigure = [](double v) { return QString::fromStdString(signedText(v)); };
         figures =
             tr("spread %1 ms \u00b7 median %2 ms \u00b7 tuning %3 cents \u00b7 level %4 dB \u00b7 %5 notes in both")
-                .arg(strong(QString::fromStdString(figureText(pair->offsetSdMs))),
+                .arg(strong(QString::fromStdString(figureText(pair->offsetSdMs))) + doubt(pair->spreadDoubtMs()),
                      strong(signedFigure(pair->offsetMedianMs)) + doubt(pair->medianDoubtMs()),
                      strong(pair->tuningMeanCents ? signedFigure(*pair->tuningMeanCents) : QString(QChar(0x2013))) +
                          doubt(pair->tuningDoubtCents()),

@@ -28,15 +28,17 @@ private:
     void refresh();
     void fillSides();
     void setLimits();
+    void setStyle(const QString& name); ///< a name that is not known yet: the bounds that are shown, kept under it
+    void forgetStyle();
     DoubleBook::StrayStretch stretch() const; ///< that the buttons are about: what strays most, else the bar in hand
     void record();
 
     DoubleBook& book_;
     QLabel *sentence_, *figures_;
     OffsetPlot* plot_;
-    QComboBox *firstSide_, *secondSide_;
+    QComboBox *firstSide_, *secondSide_, *style_;
     FigureBox *one_, *width_, *loose_;
-    QPushButton *again_, *moveBars_, *moveSide_, *movePhrases_, *retune_, *back_, *loop_;
+    QPushButton *again_, *moveBars_, *moveSide_, *movePhrases_, *retune_, *back_, *loop_, *forget_;
     int bar_ = 1;
     bool isChosen_ = false; ///< by hand, not what strays most
     bool refreshing_ = false;

@@ -158,7 +158,7 @@ void PairsPage::look()
 
 void PairsPage::fill()
 {
-    const DoubleLimits limits = session().document().doubles;
+    const DoubleLimits limits = session().doubleStyle().limits;
     const std::size_t n = keys_.size();
     PairCosts costs(n, std::vector<double>(n, 0.0));
     std::vector<double> own;
