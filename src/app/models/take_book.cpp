@@ -4,7 +4,7 @@
 #include "app/models/dry_samples.h"
 #include "app/models/session_model.h"
 #include "core/mix/session_mix.h"
-#include "core/sim/repertoire.h"
+#include "core/timing/strings.h"
 
 #include <algorithm>
 #include <cmath>
@@ -26,27 +26,19 @@ struct Wanted {
 
 /// A take by itself, its file's own samples.
 Result<TakeMeasure> measured(const Wanted& w, const std::filesystem::path& folder, const BarGrid& grid,
-                             double referenceHz, const Progress& p)
+                             const TakeMeasureOptions& about, const Progress& p)
 {
     const auto file = folder / w.take.file;
     const auto channel = chooseChannel(file, w.take.channel);
     if (!channel) return channel.error();
     const auto recording = readRecording(file);
     if (!recording) return recording.error();
-    TakeMeasureOptions options;
+    TakeMeasureOptions options = about;
+    options.capo = w.take.playing.capo;
     options.atS = w.take.atS;
     options.spanFromS = w.take.spanFromS, options.spanToS = w.take.spanToS;
-    options.referenceHz = referenceHz;
     return measureTake(std::as_const(recording->audio).channel(*channel), recording->sampleRateHz, grid, options,
                        {p.stop, nullptr});
-}
-
-/// The second-lowest string, open, of the tunings that are known by name; 0 of others.
-double secondStringOf(const std::string& tuning)
-{
-    const QString name = QString::fromStdString(tuning).toLower();
-    const bool isKnown = name.contains("e standard") || name.contains("drop d");
-    return isKnown ? stringsOf(tuning)[1] : 0.0;
 }
 
 } // namespace
@@ -119,10 +111,12 @@ void TakeBook::look()
     if (key == key_) return;
     key_ = key;
     earlier_ = earlierName;
+    TakeMeasureOptions tuning;
+    tuning.referenceHz = song.referenceHz;
+    tuning.openHz = openStrings(song.tuning, song.referenceHz);
     task_.run<std::shared_ptr<Answer>>(
         tr("Judging the takes"),
-        [wanted, earlier, earlierKey, grid = song.grid(), referenceHz = song.referenceHz,
-         secondString = secondStringOf(song.tuning), key, measures = measures_, pairs = pairs_,
+        [wanted, earlier, earlierKey, grid = song.grid(), tuning, key, measures = measures_, pairs = pairs_,
          folder = session_.folder().path()](const Progress& p) {
             auto out = std::make_shared<Answer>();
             out->key = key, out->measures = measures, out->pairs = pairs;
@@ -133,7 +127,7 @@ void TakeBook::look()
                 p.at(double(i) / double(wanted.size()));
                 const Wanted& w = wanted[i];
                 if (!out->measures.contains(w.key)) {
-                    auto made = measured(w, folder, grid, referenceHz, p);
+                    auto made = measured(w, folder, grid, tuning, p);
                     if (!made) troubles[i] = QString::fromStdString(made.error().line());
                     out->measures[w.key] = made ? std::make_shared<const TakeMeasure>(std::move(*made)) : nullptr;
                 }
@@ -170,7 +164,6 @@ void TakeBook::look()
                 if (judged.measure) {
                     JudgeOptions options;
                     options.subject = QObject::tr("Take %1").arg(i + 1).toStdString();
-                    options.secondStringHz = secondString * std::exp2(wanted[i].take.playing.capo / 12.0);
                     const auto pair = out->pairs.find(earlierKey + wanted[i].key);
                     if (earlier && pair != out->pairs.end()) options.earlier = pair->second.get();
                     // The earlier layer counts as another performance where it is one of the same notes.

@@ -13,7 +13,8 @@ namespace {
 constexpr double kTimingMs = 12.0, kTuningCents = 8.0, kMostOne = 4.0;
 constexpr double kFreeDb = 2.0, kLevelDb = 3.0, kMostLevel = 2.0;
 constexpr double kClipped = 6.0, kNote = 2.0, kMostNotes = 6.0, kNoiseDb = -30.0, kNoise = 0.5;
-constexpr double kStrayErrors = 3.0, kApartCents = 3.0, kUnderString = 0.985;
+constexpr double kStrayErrors = 3.0, kApartCents = 3.0;
+constexpr std::size_t kFewestOfString = 3;
 constexpr std::size_t kFewest = 2; // notes that tell the timing of a bar
 
 double meanOf(const std::vector<double>& v)
@@ -120,6 +121,25 @@ void tellBar(BarVerdict& b, bool isStray, const JudgeOptions& o)
     b.isBad = std::ranges::any_of(wrongs, &Wrong::isBad);
 }
 
+/// @param byString  cents of each string's notes
+std::vector<StringTuning> tunedStrings(const std::array<std::vector<double>, 6>& byString,
+                                       const std::array<std::string, 6>& names)
+{
+    std::vector<StringTuning> out;
+    for (std::size_t s = 0; s < byString.size(); ++s) {
+        const auto& own = byString[s];
+        if (own.size() < kFewestOfString) continue;
+        std::vector<double> others;
+        for (std::size_t k = 0; k < byString.size(); ++k)
+            if (k != s) others.insert(others.end(), byString[k].begin(), byString[k].end());
+        StringTuning t{names[s], medianOf(own), 1.253 * sdOf(own) / std::sqrt(double(own.size())), 0.0,
+                       int(own.size())};
+        if (others.size() >= kFewestOfString) t.apart = t.cents - medianOf(others);
+        out.push_back(std::move(t));
+    }
+    return out;
+}
+
 } // namespace
 
 double barCost(const BarVerdict& b)
@@ -137,7 +157,7 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
         std::vector<double> click, earlier, cents, level;
     };
     std::map<std::string, std::vector<double>> byNote; ///< cents
-    std::vector<double> lowest, higher;                ///< of the lowest string, and of the others
+    std::array<std::vector<double>, 6> byString;
     std::map<int, Told> told;
     const auto barOf = [&](double s) { return int(std::floor(grid.barAt(s + kEarlyS) + 1e-6)); };
     const int first = barOf(take.spanFromS + 1e-3);
@@ -150,7 +170,7 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
         ++bars[bar].notes;
         if (n.clickMs) told[bar].click.push_back(*n.clickMs);
         if (n.cents) told[bar].cents.push_back(*n.cents), byNote[n.name].push_back(*n.cents);
-        if (n.cents) (n.hz < kUnderString * o.secondStringHz ? lowest : higher).push_back(*n.cents);
+        if (n.cents && n.string) byString[std::size_t(*n.string)].push_back(*n.cents);
         told[bar].level.push_back(n.levelDbfs - take.usualDbfs);
     }
     const bool isPaired = o.earlier && !o.earlier->isUnrelated && !o.earlier->isCopy;
@@ -207,6 +227,7 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
         out.bars.push_back(b);
     }
     if (!allCents.empty()) out.cents = medianOf(allCents);
+    out.strings = tunedStrings(byString, take.stringNames);
 
     const auto add = [&](Severity severity, const char* code, std::string title, std::string message,
                          std::string remedy) {
@@ -259,10 +280,6 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
     if (const auto bad = those([&](const BarVerdict& b) { return b.cents && std::abs(*b.cents) > o.centsOff; });
         !bad.empty() && out.cents) {
         said.push_back(fmt::format("{} in {}", sharpText(*out.cents), barsText(bad)));
-        // A string that is out by itself shows in its notes; which one it is is certain of the lowest alone.
-        std::string worst;
-        if (lowest.size() > 2 && higher.size() > 2 && std::abs(medianOf(lowest) - medianOf(higher)) > kApartCents)
-            worst = fmt::format("; the lowest string is {}", sharpText(medianOf(lowest)));
         std::string note;
         double most = std::abs(*out.cents) + kApartCents;
         for (const auto& [name, cents] : byNote)
@@ -270,9 +287,15 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
                 most = std::abs(medianOf(cents)),
                 note = fmt::format("; most of all {}, {}", name, sharpText(medianOf(cents)));
         add(Severity::Fix, "take.tuning", "Out of tune in " + barsText(bad),
-            fmt::format("Notes that sound alone are {} on the median of the take{}.", sharpText(*out.cents),
-                        worst + note),
+            fmt::format("Notes that sound alone are {} on the median of the take{}.", sharpText(*out.cents), note),
             "Tune, and play it again");
+    }
+    for (const StringTuning& s : out.strings) {
+        if (std::abs(s.apart) < std::max(o.stringOff, kStrayErrors * s.doubt)) continue;
+        said.push_back(fmt::format("the {} string {}", s.name, sharpText(s.apart)));
+        add(Severity::Fix, "take.string", fmt::format("The {} string is {}", s.name, sharpText(s.apart)),
+            fmt::format("Against the notes of the other strings, by {} notes of its own.", s.notes),
+            "Tune that string, and play it again");
     }
     if (const auto bad = those([&](const BarVerdict& b) { return b.levelDb && std::abs(*b.levelDb) > o.levelOffDb; });
         !bad.empty()) {

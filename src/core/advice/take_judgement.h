@@ -25,11 +25,21 @@ struct BarVerdict {
     bool isBad = false; ///< to be played again
 };
 
+/// How a string is tuned, by the notes that are told to be on it.
+struct StringTuning {
+    std::string name;
+    double cents = 0.0; ///< median, against the song's A4
+    double doubt = 0.0; ///< standard error of that, cents
+    double apart = 0.0; ///< from the median of the other strings' notes; 0 where there are too few
+    int notes = 0;
+};
+
 struct TakeJudgement {
     std::vector<BarVerdict> bars; ///< those that it was played for
     std::string sentence;
     double cost = 0.0; ///< mean of the bars'
     std::optional<double> timingSdMs, timingMedianMs, cents;
+    std::vector<StringTuning> strings; ///< those with three notes
     std::vector<Finding> findings;
 };
 
@@ -39,11 +49,10 @@ struct JudgeOptions {
     const DoubleTake* earlier =
         nullptr; ///< the earlier layer as first, the take as second, both from the song's beginning
     MissedNotes missed{};
-    /// Open, Hz: what is lower is played on the lowest string; 0: not known.
-    double secondStringHz = 0.0;
     double lateMs = 9.0;       ///< of a bar's mean against the take's median: heard as dragging
     double wholeLateMs = 12.0; ///< of that median: worth moving the whole
     double centsOff = 8.0;     ///< heard against a tuner's truth
+    double stringOff = 6.0;    ///< cents from the other strings
     double levelOffDb = 4.0;
 };
 

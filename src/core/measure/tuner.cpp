@@ -106,7 +106,7 @@ Partial partialNear(std::span<const float> x, const Window& window, double rateH
 
 /// f_0^2 and B of (f_n / n)^2 = f_0^2 + f_0^2 B n^2 by weighted least squares.
 struct Law {
-    double squared = 0.0, stiffness = 0.0, doubtCents = 0.0;
+    double squared = 0.0, stiffness = 0.0, stiffnessDoubt = 1.0, doubtCents = 0.0;
     double at(int n) const { return n * std::sqrt(squared * (1.0 + stiffness * n * n)); }
 };
 Law lawOf(const std::vector<Partial>& partials)
@@ -131,12 +131,17 @@ Law lawOf(const std::vector<Partial>& partials)
     law.squared = (wy - slope * wx) / w;
     law.stiffness = std::clamp(slope / law.squared, 0.0, kStiffest);
     if (law.stiffness * law.squared != slope) law.squared = wy / (w + law.stiffness * wx);
-    double misses = 0.0;
+    double misses = 0.0, squares = 0.0;
     for (const Partial& p : partials) {
+        const double off =
+            p.hz * p.hz / (p.number * p.number) - law.squared * (1.0 + law.stiffness * p.number * p.number);
+        squares += weight(p) * off * off;
         const double cents = 1200.0 * std::log2(p.hz / law.at(p.number));
         misses += weight(p) * cents * cents;
     }
     law.doubtCents = std::sqrt(misses / w / double(partials.size()));
+    if (partials.size() > 2 && spread > 0.0)
+        law.stiffnessDoubt = std::sqrt(squares / double(partials.size() - 2) * w / spread) / law.squared;
     return law;
 }
 
@@ -157,7 +162,7 @@ std::optional<Pitch> pitchOf(std::span<const float> mono, double rateHz)
     if (!period) return std::nullopt;
 
     const Window window(x.size());
-    Law law{rateHz / *period * (rateHz / *period), 0.0, 0.0};
+    Law law{rateHz / *period * (rateHz / *period)};
     std::vector<Partial> partials;
     // From the lowest on, as where the higher ones lie depends on the law through the lower.
     for (const int most : {3, 5, 8, 12}) {
@@ -186,7 +191,7 @@ std::optional<Pitch> pitchOf(std::span<const float> mono, double rateHz)
     if (first.number != 1 || first.amplitude < strongest * std::pow(10.0, kSoundsDb / 20.0) ||
         std::abs(1200.0 * std::log2(first.hz / law.at(1))) > kAsideCents)
         return std::nullopt;
-    return Pitch{law.at(1), law.stiffness, law.doubtCents};
+    return Pitch{law.at(1), law.stiffness, law.stiffnessDoubt, law.doubtCents};
 }
 
 NearestNote nearestNote(double hz, double referenceHz)

@@ -9,9 +9,10 @@ namespace gristle::core {
 
 /// The pitch of one sounding string.
 struct Pitch {
-    double hz = 0.0;            ///< of the first partial
-    double inharmonicity = 0.0; ///< B of f_n = n f_0 sqrt(1 + B n^2)
-    double doubtCents = 0.0;    ///< how far the partials are from that law, as the standard error of the pitch
+    double hz = 0.0;                 ///< of the first partial
+    double inharmonicity = 0.0;      ///< B of f_n = n f_0 sqrt(1 + B n^2)
+    double inharmonicityDoubt = 0.0; ///< its standard error
+    double doubtCents = 0.0;         ///< how far the partials are from that law, as the standard error of the pitch
 };
 
 /// Of one string, 30 to 1,200 Hz, 0.2 s or more of it; 0.3 s are enough for half a cent. A first guess from the

@@ -4,6 +4,7 @@
 #include "core/signal/biquad.h"
 #include "core/signal/fft.h"
 #include "core/signal/window.h"
+#include "core/timing/strings.h"
 #include "core/units/decibels.h"
 
 #include <algorithm>
@@ -150,6 +151,7 @@ void tellPitches(TakeMeasure& take, std::span<const float> x, double rateHz, dou
         if (!pitch || pitch->doubtCents > kDoubtfulCents) continue;
         const NearestNote nearest = nearestNote(pitch->hz, referenceHz);
         note.cents = nearest.cents, note.name = nearest.name, note.hz = pitch->hz;
+        note.stiffness = pitch->inharmonicity, note.stiffnessDoubt = pitch->inharmonicityDoubt;
     }
 }
 
@@ -218,6 +220,10 @@ Result<TakeMeasure> measureTake(std::span<const float> x, double rateHz, const B
     }
     std::ranges::sort(out.noises, {}, &StrayNoise::timeS);
     tellPitches(out, x, rateHz, options.referenceHz, onsetS, progress);
+    if (options.openHz) {
+        tellStrings(out.notes, *options.openHz, options.capo);
+        out.stringNames = stringNames(*options.openHz);
+    }
     if (progress.stopped()) return Error{ErrorCode::Cancelled, "take: stopped", ""};
     return out;
 }

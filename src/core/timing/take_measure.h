@@ -21,6 +21,9 @@ struct PlayedNote {
     std::optional<double> cents;   ///< against the nearest note of equal temperament; none where several strings sound
     std::string name;              ///< of that note, "E2"
     double hz = 0.0;               ///< where that is told
+    double stiffness = 0.0;        ///< with it: B of the string's partials, see Pitch
+    double stiffnessDoubt = 0.0;   ///< its standard error
+    std::optional<int> string;     ///< with it, from the lowest, 0 to 5, where it can be told
 };
 
 /// A burst that is no note, between notes.
@@ -42,13 +45,17 @@ struct TakeMeasure {
     /// Of the sound behind each 10 ms: levels of eight octaves, for joins.
     std::vector<std::array<float, 8>> octavesDb;
 
+    std::array<std::string, 6> stringNames{}; ///< from the lowest; empty where the tuning is not known
+
     double levelAt(double songS) const; ///< dB against the usual note; -120 outside
 };
 
 struct TakeMeasureOptions {
-    double atS = 0.0;                      ///< of the first sample
-    double spanFromS = 0.0, spanToS = 0.0; ///< empty: all of it from the song's beginning on
-    double referenceHz = 440.0;            ///< of A4
+    double atS = 0.0;                              ///< of the first sample
+    double spanFromS = 0.0, spanToS = 0.0;         ///< empty: all of it from the song's beginning on
+    double referenceHz = 440.0;                    ///< of A4
+    std::optional<std::array<double, 6>> openHz{}; ///< the strings, from the lowest; none: no string is told
+    int capo = 0;                                  ///< its fret
 };
 
 /// Measures a take against the bars of its song: onsets, their place against the divisions of the beat that they keep

@@ -62,9 +62,9 @@ void OffsetPlot::setLoop(double fromBar, double toBar)
     update();
 }
 
-void OffsetPlot::setInHand(int bar)
+void OffsetPlot::setInHand(int bar, int lastBar)
 {
-    bar_ = bar;
+    bar_ = bar, lastBar_ = lastBar;
     changeStill();
 }
 
@@ -199,8 +199,8 @@ void OffsetPlot::drawMoving(QPainter& p)
     if (bar_ < low || bar_ >= high) return;
     p.setPen(QPen(ink(Token::Act), hasFocus() ? 2.2 : 1.2));
     p.setBrush(Qt::NoBrush);
-    p.drawRect(QRectF(a.offset.x.at(bar_), a.offset.rect.top(), a.offset.x.at(bar_ + 1) - a.offset.x.at(bar_),
-                      a.level.rect.bottom() - a.offset.rect.top()));
+    const double left = a.offset.x.at(bar_), right = a.offset.x.at(std::min(lastBar_ + 1.0, high));
+    p.drawRect(QRectF(left, a.offset.rect.top(), right - left, a.level.rect.bottom() - a.offset.rect.top()));
 }
 
 void OffsetPlot::mousePressEvent(QMouseEvent* event)

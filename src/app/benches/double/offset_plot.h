@@ -17,7 +17,7 @@ public:
     void setPair(const core::DoubleTake& take, const core::DoubleLimits& limits, std::vector<double> barsS,
                  std::vector<core::StrayBar> strays);
     void setLoop(double fromBar, double toBar);
-    void setInHand(int bar);
+    void setInHand(int bar, int lastBar);
     int bar() const { return bar_; }
 
 signals:
@@ -45,7 +45,7 @@ private:
     std::vector<double> barsS_;
     std::vector<core::StrayBar> strays_;
     double loopFrom_ = 1.0, loopTo_ = 1.0;
-    int bar_ = 1;
+    int bar_ = 1, lastBar_ = 1; ///< in hand
 };
 
 } // namespace gristle::app

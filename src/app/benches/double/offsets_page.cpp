@@ -257,7 +257,7 @@ void OffsetsPage::refresh()
         const auto s = stretch();
         if (!isChosen_) bar_ = s.firstBar;
         plot_->setPair(*pair, limits, bars, book_.strays());
-        plot_->setInHand(bar_);
+        plot_->setInHand(s.firstBar, s.lastBar);
         plot_->setLoop(session().loopFromBar(), session().loopToBar());
     } else {
         plot_->setEmptyText(book_.second() ? QString() : tr("One picture of every note: when there are two sides."));

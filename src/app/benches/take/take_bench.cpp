@@ -400,6 +400,11 @@ void TakeBench::refresh()
             about += tr(" Dots: early above the line, late below, to the click.");
         else
             about += tr(" Dots show the click; words judge against %1.").arg(book_.earlier());
+        QStringList strings;
+        for (const StringTuning& s : t.judgement.strings)
+            strings << QStringLiteral("%1 %2").arg(QString::fromStdString(s.name),
+                                                   QString::fromStdString(signedText(s.cents, 0)));
+        if (!strings.isEmpty()) about += tr(" Strings, cents: %1.").arg(strings.join(QStringLiteral(", ")));
     }
     about_->setText(about);
     const PlayingNotes notes = session().isOpen() && session().part() ? session().part()->playing : PlayingNotes{};
