@@ -116,6 +116,9 @@ Result<Answer> mix(const Options& o, const Surroundings& s)
     told.warnings.insert(told.warnings.end(), report->warnings.begin(), report->warnings.end());
     for (auto& f : rigFindings(told, {}, {}, subject)) findings.push_back(std::move(f));
     for (auto& f : stereoFindings(report->stereo, subject)) findings.push_back(std::move(f));
+    std::vector<std::string> names;
+    for (const auto& l : report->layers) names.push_back(std::filesystem::path(l.file).filename().string());
+    for (auto& f : bodyFindings(report->layers, names)) findings.push_back(std::move(f));
     rank(findings);
     Answer a;
     a.json = {{"out", o.out}, {"frames", report->frames}, {"sample_rate_hz", report->rateHz}};
@@ -126,7 +129,8 @@ Result<Answer> mix(const Options& o, const Surroundings& s)
         a.json["layer"].push_back({{"file", l.file},
                                    {"place", l.place},
                                    {"gain_db", l.gainDb},
-                                   {"integrated_lufs", orNull(l.integratedLufs)}});
+                                   {"integrated_lufs", orNull(l.integratedLufs)},
+                                   {"body_db", orNull(l.bodyDb)}});
         a.text += fmt::format("  {}  place {:.0f}, gain {:.1f} dB, {} LUFS\n", l.file, l.place, l.gainDb,
                               shown(l.integratedLufs));
     }

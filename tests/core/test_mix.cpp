@@ -1,3 +1,4 @@
+#include "core/advice/stereo_findings.h"
 #include "core/mix/control_travel.h"
 #include "core/mix/mixdown.h"
 #include "core/mix/rig_ledger.h"
@@ -20,6 +21,7 @@ private slots:
     void mixIsTheSumByDefinition();
     void matchBringsToTheFirst();
     void clippingIsTold();
+    void thinAndThickLayers();
     void cancelLeavesNothing();
     void ledgerMeasuresGain();
     void ledgerMeasuresLanes();
@@ -164,6 +166,36 @@ void TestMix::matchBringsToTheFirst()
     for (const auto& l : report->layers)
         QVERIFY(std::abs(*l.integratedLufs - *report->layers[0].integratedLufs) < 0.02); // goals: 0.05 LU
     QCOMPARE(report->layers[0].gainDb, -2.0);
+}
+
+/// Two tones of one power: half of it is around 250 Hz, so the body is -3.01 dB.
+void TestMix::thinAndThickLayers()
+{
+    const auto low = test::sine(250.0, 0.1, 48000.0, 2.0), high = test::sine(2000.0, 0.1, 48000.0, 2.0);
+    std::vector<float> both = low;
+    for (std::size_t i = 0; i < both.size(); ++i) both[i] += high[i];
+    const auto layer = [&](const char* name, const std::vector<float>& x, double place) {
+        return MixLayer{recipe(test::writeWav(dir_, name, {x}, 48000)), place, 0.0};
+    };
+    const auto reported = [](const std::vector<MixLayer>& layers) {
+        return mixDown(layers, {}, [](const AudioBuffer&) -> Outcome { return Done{}; }).value();
+    };
+    const auto has = [](const std::vector<Finding>& all, const char* code) {
+        return std::ranges::any_of(all, [&](const Finding& f) { return f.code == code; });
+    };
+    const auto pair = reported({layer("low.wav", low, -100.0), layer("both.wav", both, 100.0)});
+    QVERIFY(std::abs(*pair.layers[0].bodyDb) < 0.05);
+    QVERIFY(std::abs(*pair.layers[1].bodyDb + 3.01) < 0.05);
+    const double usual = *usualBody(pair.layers);
+    QVERIFY(bodyOf(*pair.layers[0].bodyDb, usual) == Body::Thick &&
+            bodyOf(*pair.layers[1].bodyDb, usual) == Body::Thin);
+    const auto told = bodyFindings(pair.layers, {"Left", "Right"});
+    QVERIFY(has(told, "mix.sides_differ") && told[0].title == "Left is thick, right thin");
+    // Alike sides are not told; three thick layers are mud; one alone is nothing.
+    QVERIFY(bodyFindings(reported({layer("l.wav", both, -80.0), layer("r.wav", both, 80.0)}).layers, {}).empty());
+    const auto thick = reported({layer("1.wav", low, -100.0), layer("2.wav", low, 100.0), layer("3.wav", low, 0.0)});
+    QVERIFY(has(bodyFindings(thick.layers, {}), "mix.all_thick"));
+    QVERIFY(!usualBody(reported({layer("1.wav", low, 0.0)}).layers));
 }
 
 void TestMix::clippingIsTold()

@@ -99,7 +99,7 @@ private slots:
         const auto set = lightStrings();
         const auto open = *openStrings("E standard");
         std::vector<PlayedNote> notes;
-        for (int fret = 0; fret < 5; ++fret) notes.push_back(noteOn(0, fret, set)); // no other string is so low
+        for (int fret = 0; fret < 5; ++fret) notes.push_back(noteOn(0, fret, set));  // no other string is so low
         for (int fret = 5; fret < 12; ++fret) notes.push_back(noteOn(0, fret, set)); // the A string has these, too
         for (int fret = 0; fret < 7; ++fret) notes.push_back(noteOn(1, fret, set));
         tellStrings(notes, open);

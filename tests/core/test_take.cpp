@@ -106,6 +106,20 @@ private slots:
         QVERIFY2(false_ <= 2, qPrintable(QString::number(false_)));
     }
 
+    void whatIsPlayedBeforeTheSongIsTold()
+    {
+        TakeMeasureOptions options;
+        options.atS = -kBeforeS - 0.3; // its first note comes 0.3 s before bar 1
+        const auto x = recorded(partOf(0), hand(2));
+        const auto early = measureTake(x, kRate, BarGrid(kTempo, "4/4"), options);
+        QVERIFY(early && early->notesBefore == 1);
+        const auto told = judged(*early);
+        QVERIFY(std::ranges::find(told.findings, std::string("take.before"), &Finding::code) != told.findings.end());
+        QCOMPARE(measured(x).notesBefore, 0);
+        options.spanFromS = 2.0, options.spanToS = 6.0; // of some bars: what leads there is no matter
+        QCOMPARE(measureTake(x, kRate, BarGrid(kTempo, "4/4"), options)->notesBefore, 0);
+    }
+
     void thePlaceOfTheWholeIsToldApart()
     {
         PlayingStyle style = hand(3);
@@ -181,7 +195,8 @@ private slots:
         const auto take = judged(measured(x, "E standard"));
         const auto at = std::ranges::find(take.findings, std::string("take.string"), &Finding::code);
         QVERIFY(at != take.findings.end());
-        QVERIFY2(at->title.starts_with("The low E string is ") && at->title.ends_with("cents sharp"), at->title.c_str());
+        QVERIFY2(at->title.starts_with("The low E string is ") && at->title.ends_with("cents sharp"),
+                 at->title.c_str());
         // Each note differs by 1.5 cents: the median of 16 of them by 0.5, three times that are granted.
         QCOMPARE(take.strings.size(), std::size_t(2));
         QVERIFY(std::abs(take.strings[0].cents - 18.0) < 1.5 && take.strings[0].name == "low E");

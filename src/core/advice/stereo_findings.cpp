@@ -11,6 +11,11 @@ namespace {
 constexpr double kMonoCorrelation = 0.98; // above it the sides differ by under 20 dB: one is heard
 constexpr double kLossFixDb = 2.0;        // mono loses more than unrelated sides (0) by an audible step
 constexpr double kLowEndHz = 200.0;
+constexpr double kBodyDb = 1.5;   // from the middle of all layers: heard as thin or thick beside them
+constexpr double kSidesDb = 3.0;  // between two sides: heard as two kinds of sound
+constexpr double kThickDb = -1.0; // four fifths of the power
+constexpr double kAside = 20.0;   // of 100: on a side
+constexpr std::size_t kManyLayers = 3;
 constexpr double kBalanceFixDb = 1.5; // a guitar pair leaning by this is heard as leaning
 
 void bar(Finding& f, double measured, double target, const char* unit, double low, double high)
@@ -118,6 +123,61 @@ std::vector<Finding> copyFindings(const std::vector<CopiedPerformance>& copies, 
         f.targetLow = -3.0, f.targetHigh = kLossFixDb;
         out.push_back(std::move(f));
     }
+    return out;
+}
+
+std::optional<double> usualBody(const std::vector<MixLayerReport>& layers)
+{
+    std::vector<double> all;
+    for (const auto& l : layers)
+        if (l.bodyDb) all.push_back(*l.bodyDb);
+    if (all.size() < 2) return std::nullopt;
+    std::ranges::sort(all);
+    return 0.5 * (all[(all.size() - 1) / 2] + all[all.size() / 2]);
+}
+
+Body bodyOf(double bodyDb, double usualDb) noexcept
+{
+    return bodyDb > usualDb + kBodyDb ? Body::Thick : bodyDb < usualDb - kBodyDb ? Body::Thin : Body::Even;
+}
+
+std::vector<Finding> bodyFindings(const std::vector<MixLayerReport>& layers, const std::vector<std::string>& names)
+{
+    std::vector<Finding> out;
+    struct Side {
+        double power = 0.0, body = 0.0;
+        std::string who;
+        double bodyDb() const { return 10.0 * std::log10(body / power); }
+    } left, right;
+    std::size_t told = 0, thick = 0;
+    for (std::size_t i = 0; i < layers.size(); ++i) {
+        const MixLayerReport& l = layers[i];
+        if (!l.bodyDb || !l.integratedLufs) continue;
+        ++told, thick += *l.bodyDb > kThickDb;
+        if (std::abs(l.place) < kAside) continue;
+        Side& side = l.place < 0.0 ? left : right;
+        const double power = std::pow(10.0, 0.1 * *l.integratedLufs);
+        side.power += power, side.body += power * std::pow(10.0, 0.1 * *l.bodyDb);
+        side.who += (side.who.empty() ? "" : " and ") + (i < names.size() ? names[i] : std::string("a layer"));
+    }
+    if (left.power > 0.0 && right.power > 0.0 && std::abs(left.bodyDb() - right.bodyDb()) > kSidesDb) {
+        const bool isLeft = left.bodyDb() > right.bodyDb();
+        const Side &full = isLeft ? left : right, &lean = isLeft ? right : left;
+        Finding f = makeFinding(
+            Severity::Note, "mix.sides_differ", full.who + ", " + lean.who,
+            fmt::format("{} is thick, {} thin", isLeft ? "Left" : "Right", isLeft ? "right" : "left"),
+            fmt::format("Around 125 and 250 Hz {} has {} dB of its power, {} {}: one carries the weight, the other the "
+                        "edge.",
+                        full.who, figureText(full.bodyDb()), lean.who, figureText(lean.bodyDb())),
+            "Where it is not meant, give both sides one rig, or exchange them on the Double bench");
+        out.push_back(std::move(f));
+    }
+    if (told >= kManyLayers && thick == told)
+        out.push_back(makeFinding(Severity::Note, "mix.all_thick", "", "All layers are thick",
+                                  fmt::format("Each of the {} has four fifths of its power around 125 and 250 Hz: "
+                                              "together they may be heard as mud.",
+                                              told),
+                                  "Cut the lows of the doubled layers, or make one pair of them thin"));
     return out;
 }
 

@@ -267,6 +267,11 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
             fmt::format("The median of its notes, by {}.", against),
             "Move it; and where that comes again, measure the round trip on Level's record page");
     }
+    if (take.notesBefore > 0)
+        add(Severity::Note, "take.before", "Played before bar 1",
+            fmt::format("What lies before the song begins ({}) is kept in the file, not heard in a mix.",
+                        countText(take.notesBefore, "note", "notes")),
+            "If they belong to the part, let it begin in bar 2");
     if (const auto bad = those([&](const BarVerdict& b) { return b.missed > 0; }); !bad.empty()) {
         said.push_back("lacks notes in " + barsText(bad));
         add(Severity::Fix, "take.missed", "Notes missed in " + barsText(bad), "The other performances have them.",

@@ -58,4 +58,12 @@ Octaves OctaveMeter::result() const
     return out;
 }
 
+double bodyDb(const Octaves& octaves)
+{
+    double sum = 1e-10;
+    for (std::size_t b = 0; b < octaves.size(); ++b)
+        if (kOctaveHz[b] == 125.0 || kOctaveHz[b] == 250.0) sum += std::pow(10.0, 0.1 * octaves[b]);
+    return 10.0 * std::log10(sum);
+}
+
 } // namespace gristle::core

@@ -24,4 +24,7 @@ private:
     Octaves power_{};
 };
 
+/// How thick a sound is: power of the octaves of 125 and 250 Hz over that of all, dB; -100 where there is none.
+double bodyDb(const Octaves& octaves);
+
 } // namespace gristle::core

@@ -1,5 +1,6 @@
 #include "core/mix/mixdown.h"
 
+#include "core/measure/octave_meter.h"
 #include "core/measure/true_peak.h"
 
 #include <algorithm>
@@ -17,14 +18,16 @@ struct Voice {
     PanGains gains;
     float level;
     LoudnessMeter loudness;
+    OctaveMeter octaves;
     AudioBuffer block;
 
     Voice(LayerSource s, const MixLayer& layer, double gainDb, PanLaw law)
         : source(std::move(s)), level(static_cast<float>(dbToAmplitude(gainDb))),
-          loudness(source.rateHz(), std::vector<ChannelRole>(source.channels(), ChannelRole::Plain))
+          loudness(source.rateHz(), std::vector<ChannelRole>(source.channels(), ChannelRole::Plain)),
+          octaves(source.rateHz())
     {
         gains = source.channels() == 1 ? panMono(layer.place, law) : panStereo(layer.place, law);
-        report = {layer.recipe.file.string(), layer.place, gainDb, std::nullopt, source.channels()};
+        report = {layer.recipe.file.string(), layer.place, gainDb, std::nullopt, source.channels(), std::nullopt};
     }
 
     /// Adds the next block to the sum.
@@ -39,6 +42,7 @@ struct Voice {
             views.push_back(std::as_const(block).channel(c));
         }
         loudness.push(views);
+        octaves.push(views.front());
         for (std::size_t i = 0; i < *got; ++i) {
             sum[0][i] += gains.left * double(views.front()[i]);
             sum[1][i] += gains.right * double(views.back()[i]);
@@ -149,6 +153,7 @@ Result<MixReport> mixDown(const std::vector<MixLayer>& layers, const MixOptions&
     }
     for (auto& voice : voices) {
         voice->report.integratedLufs = voice->loudness.result().integratedLufs;
+        if (voice->report.integratedLufs) voice->report.bodyDb = bodyDb(voice->octaves.result());
         report.layers.push_back(voice->report);
     }
     report.loudness = loudness.result();

@@ -23,6 +23,7 @@ struct MixLayerReport {
     double gainDb = 0.0;                  ///< that was applied
     std::optional<double> integratedLufs; ///< after rig and gain, before it is placed
     std::size_t channels = 1;
+    std::optional<double> bodyDb; ///< power of the octaves of 125 and 250 Hz over that of all; near 0 is thick
 };
 
 struct MixReport {

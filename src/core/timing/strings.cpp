@@ -20,10 +20,10 @@ constexpr int kMostDown = 9; // semitones, all strings together
 // Open, log2 of B: light sets by their cores and tensions, see lightStrings() of the simulated player.
 constexpr std::array<double, kStrings> kUsual{-13.69, -14.04, -14.33, -13.19, -14.60, -16.31};
 constexpr std::array<double, kStrings> kSetsDiffer{0.4, 0.4, 0.4, 0.7, 0.4, 0.4}; // octaves, sd; a third may be wound
-constexpr double kMeasured = 0.13, kLeastStiff = 3e-6; // octaves, beside its doubt; B
-constexpr double kLowHz = 108.0, kMeasuredLow = 3.0;   // a few partials, all off the same way: not to be learned from
-constexpr double kSureOdds = 3.0; // as a logarithm: 20 to one
-constexpr double kAstray = 3.0;   // standard errors, off any string's law
+constexpr double kMeasured = 0.13, kLeastStiff = 3e-6;                            // octaves, beside its doubt; B
+constexpr double kLowHz = 108.0, kMeasuredLow = 3.0; // a few partials, all off the same way: not to be learned from
+constexpr double kSureOdds = 3.0;                    // as a logarithm: 20 to one
+constexpr double kAstray = 3.0;                      // standard errors, off any string's law
 constexpr int kMostSwaps = 10;
 
 double squared(double v) { return v * v; }
@@ -168,8 +168,7 @@ std::optional<std::array<double, 6>> openStrings(const std::string& tuning, doub
         return std::nullopt;
     }
     std::array<double, kStrings> out{};
-    for (std::size_t s = 0; s < kStrings; ++s)
-        out[s] = referenceHz * std::exp2((kUsualSemitones[s] + moved[s]) / 12.0);
+    for (std::size_t s = 0; s < kStrings; ++s) out[s] = referenceHz * std::exp2((kUsualSemitones[s] + moved[s]) / 12.0);
     return out;
 }
 
@@ -197,7 +196,8 @@ void tellStrings(std::vector<PlayedNote>& notes, const std::array<double, 6>& op
         Seen one;
         const double b = std::max(n.stiffness, kLeastStiff);
         one.stiffness = std::log2(b);
-        one.variance = squared(n.hz < kLowHz ? kMeasuredLow : kMeasured) + squared(n.stiffnessDoubt / b / std::numbers::ln2);
+        one.variance =
+            squared(n.hz < kLowHz ? kMeasuredLow : kMeasured) + squared(n.stiffnessDoubt / b / std::numbers::ln2);
         for (std::size_t s = 0; s < kStrings; ++s) {
             const int fret = int(std::lround(12.0 * std::log2(n.hz / openHz[s])));
             one.fret[s] = fret >= capo && fret <= kMostFret ? fret : -1;

@@ -190,6 +190,7 @@ Result<TakeMeasure> measureTake(std::span<const float> x, double rateHz, const B
     for (const Onset& o : onsets) {
         const double t = out.atS + o.timeS;
         onsetS.push_back(t);
+        out.notesBefore += isWhole && t < std::min(out.spanFromS, 0.0);
         if (t < out.spanFromS || t >= out.spanToS) continue;
         PlayedNote note;
         note.timeS = t, note.levelDbfs = o.levelDbfs;

@@ -37,6 +37,7 @@ struct TakeMeasure {
     double atS = 0.0, endS = 0.0;          ///< of the song, what the file holds
     double spanFromS = 0.0, spanToS = 0.0; ///< what is judged
     std::vector<PlayedNote> notes;         ///< in the span
+    int notesBefore = 0; ///< before the song's first bar, where the take is of the whole song: they are not rendered
     std::vector<StrayNoise> noises;
     std::vector<double> clippedS; ///< places of clipped stretches, 10 ms each
     int divisions = 0;            ///< of a quarter note, that the notes keep to; 0: to none of 1, 2, 3, 4

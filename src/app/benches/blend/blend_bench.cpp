@@ -18,7 +18,19 @@ using namespace core;
 
 namespace {
 
-enum Column { kName, kPlace, kGain, kLoudness, kRig };
+enum Column { kName, kPlace, kGain, kLoudness, kBody, kRig };
+
+QString bodyText(std::optional<double> bodyDb, std::optional<double> usualDb)
+{
+    if (!bodyDb) return QString(QChar(0x2013));
+    const QString figure = QString::fromStdString(figureText(*bodyDb, 1));
+    switch (usualDb ? bodyOf(*bodyDb, *usualDb) : Body::Even) {
+    case Body::Thin: return QObject::tr("thin %1").arg(figure);
+    case Body::Thick: return QObject::tr("thick %1").arg(figure);
+    case Body::Even: return figure;
+    }
+    return figure;
+}
 
 QTableWidgetItem* cell(const QString& text, bool editable, bool figure)
 {
@@ -95,13 +107,14 @@ void BlendBench::build()
         setLayerValue(i, place, l.gainDb, tr("%1 placed at %2").arg(QString::fromStdString(l.name)).arg(place));
     });
     column->addWidget(ruler_, 3);
-    table_ = new QTableWidget(0, 5, this);
+    table_ = new QTableWidget(0, 6, this);
     table_->setObjectName("layerTable");
     table_->setAccessibleName(tr("Layers: place, gain and loudness"));
-    table_->setHorizontalHeaderLabels({tr("layer"), tr("place"), tr("gain, dB"), tr("loudness, LUFS"), tr("rig")});
+    table_->setHorizontalHeaderLabels(
+        {tr("layer"), tr("place"), tr("gain, dB"), tr("LUFS"), tr("body, dB"), tr("rig")});
     for (const int col : {kName, kRig})
         table_->horizontalHeaderItem(col)->setTextAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-    for (const int col : {kPlace, kGain, kLoudness})
+    for (const int col : {kPlace, kGain, kLoudness, kBody})
         table_->horizontalHeaderItem(col)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
     table_->verticalHeader()->hide();
     table_->setShowGrid(false);
@@ -111,7 +124,9 @@ void BlendBench::build()
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
     table_->verticalHeader()->setDefaultSectionSize(28);
     table_->setTabKeyNavigation(false);
-    table_->setToolTip(tr("Place from \u2212100 (left) to 100 (right), gain in dB: type a figure and press Enter"));
+    table_->setToolTip(
+        tr("Place from \u2212100 (left) to 100 (right), gain in dB: type a figure and press Enter. Body: "
+           "power around 125 and 250 Hz over the whole; thin and thick against the other layers"));
     connect(table_, &QTableWidget::cellChanged, this, [this](int row, int col) {
         if (refreshing_ || (col != kPlace && col != kGain)) return;
         const Layer& l = session().part()->layers[shown_[std::size_t(row)]];
@@ -206,6 +221,10 @@ void BlendBench::fillTable()
         table_->setItem(row, kPlace, cell(QString::fromStdString(figureText(layer.place, 0)), true, true));
         table_->setItem(row, kGain, cell(QString::fromStdString(signedText(layer.gainDb)), true, true));
         table_->setItem(row, kLoudness, cell(shownFigure(lufs, 1), false, true));
+        table_->setItem(
+            row, kBody,
+            cell(measured ? bodyText(report_->layers[i].bodyDb, usualBody(report_->layers)) : QString(QChar(0x2013)),
+                 false, true));
         table_->setItem(
             row, kRig,
             cell(layer.rig.empty() ? tr("dry") : QString::fromStdString(layer.rig).section('/', -1).chopped(5), false,
@@ -356,6 +375,7 @@ void BlendBench::findings(FindingsPanel& panel) const
         std::vector<std::string> names;
         for (const std::size_t i : shown_) names.push_back(session().part()->layers[i].name);
         for (auto& f : copyFindings(copies_, names)) found.push_back(std::move(f));
+        for (auto& f : bodyFindings(report_->layers, names)) found.push_back(std::move(f));
         for (auto& f : sumFindings(report_->truePeakDbtp, 0, subject)) found.push_back(std::move(f));
         for (const auto& w : report_->warnings) {
             Finding f;
