@@ -164,7 +164,7 @@ void pairs(unsigned seeds)
 void faults(unsigned seeds)
 {
     constexpr const char* kCodes[] = {"double.late_bar", "double.early_bar", "double.side_late", "double.tuning",
-                                      "double.missed",   "double.copy",      "double.unrelated"};
+                                      "double.missed",   "double.copy",      "double.unrelated", "double.drift"};
     int planted = 0, found = 0, alarms = 0, chances = 0;
     std::string lost;
     const auto has = [](const std::vector<Finding>& all, const char* code) {
@@ -178,8 +178,18 @@ void faults(unsigned seeds)
             const auto isTrue = [&](const char* code, const DoubleTake& take, const BarPlace& place,
                                     const std::vector<double>& truth) {
                 const std::string name = code;
-                if ((name != "double.late_bar" && name != "double.early_bar") || truth.size() != first.onsetS.size())
-                    return false;
+                if (truth.size() != first.onsetS.size()) return false;
+                if (name == "double.drift") { // least squares through what was really played
+                    double meanS = 0.0, product = 0.0, square = 0.0;
+                    for (const double t : first.onsetS) meanS += t / double(truth.size());
+                    for (std::size_t i = 0; i < truth.size(); ++i) {
+                        product += (first.onsetS[i] - meanS) * 1000.0 * (truth[i] - first.onsetS[i]);
+                        square += (first.onsetS[i] - meanS) * (first.onsetS[i] - meanS);
+                    }
+                    const double drift = product / square * (first.onsetS.back() - first.onsetS.front());
+                    return std::abs(drift - take.driftMs) < 0.5 * std::abs(take.driftMs);
+                }
+                if (name != "double.late_bar" && name != "double.early_bar") return false;
                 for (const StrayBar& s : strayBars(take, place)) {
                     if ((s.offsetMs > 0.0) != (name == "double.late_bar")) continue;
                     double sum = 0.0, n = 0.0;

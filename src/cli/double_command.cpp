@@ -59,6 +59,8 @@ Result<Answer> answer(const Options& o, const Progress& progress)
               {"offset_mean_ms", take->offsetMeanMs},
               {"offset_sd_ms", take->offsetSdMs},
               {"offset_median_ms", take->offsetMedianMs},
+              {"drift_ms", take->driftMs},
+              {"drift_doubt_ms", take->driftDoubtMs},
               {"offset_sd_doubt_ms", take->spreadDoubtMs()},
               {"offset_median_doubt_ms", take->medianDoubtMs()},
               {"tuning_mean_doubt_cents", orNull(take->tuningDoubtCents())},

@@ -303,6 +303,48 @@ private slots:
     }
 
     /// A side at half the level is 6.02 dB under what it was.
+    /// A hand that plays at 117.9 to a click of 118 falls behind; one that plays one bar late does not.
+    void driftIsTold()
+    {
+        const auto part = mutedSixteenths(8);
+        const double tempo = 118.0, slower = 117.9;
+        const auto a = played(part, tempo, hand(5)), b = played(part, slower, hand(9));
+        const auto take = comparePerformances(a.volts, b.volts, kRate).value();
+        // What was really played, by least squares: hands wander by themselves, too.
+        double meanS = 0.0, meanMs = 0.0, product = 0.0, square = 0.0;
+        const auto n = double(a.onsetS.size());
+        for (std::size_t i = 0; i < a.onsetS.size(); ++i)
+            meanS += a.onsetS[i] / n, meanMs += 1000.0 * (b.onsetS[i] - a.onsetS[i]) / n;
+        for (std::size_t i = 0; i < a.onsetS.size(); ++i) {
+            product += (a.onsetS[i] - meanS) * (1000.0 * (b.onsetS[i] - a.onsetS[i]) - meanMs);
+            square += (a.onsetS[i] - meanS) * (a.onsetS[i] - meanS);
+        }
+        const double truth = product / square * (a.onsetS.back() - a.onsetS.front());
+        QVERIFY(truth > 8.0);
+        QVERIFY2(std::abs(take.driftMs - truth) < 2.0 * take.driftDoubtMs && take.driftDoubtMs < 6.0,
+                 qPrintable(QString("%1 +- %2, truth %3").arg(take.driftMs).arg(take.driftDoubtMs).arg(truth)));
+        QVERIFY(finds(doubleFindings(take, {}, "right"), "double.drift"));
+        PlayingStyle late = hand(9);
+        late.lateFromBeat = 24.0, late.lateToBeat = 28.0, late.lateMs = 20.0;
+        const auto steady = comparePerformances(a.volts, played(part, tempo, late).volts, kRate).value();
+        QVERIFY(!finds(doubleFindings(steady, {}, "right"), "double.drift"));
+    }
+
+    void oneFromAnotherInMonoAndInStereo()
+    {
+        DoubleTake take;
+        for (const auto& [sd, stereo, mono] : {std::tuple(1.0, DoubleHeard::One, MonoHeard::Combed),
+                                               std::tuple(9.0, DoubleHeard::Width, MonoHeard::Thick),
+                                               std::tuple(22.0, DoubleHeard::Loose, MonoHeard::TwoStrokes),
+                                               std::tuple(40.0, DoubleHeard::Flam, MonoHeard::TwoStrokes)}) {
+            take.offsetSdMs = sd;
+            QVERIFY(heardAs(take) == stereo && heardInMono(take) == mono);
+        }
+        take.offsetSdMs = 12.0;
+        const auto& fast = usualDoubleStyles()[1].limits;
+        QVERIFY(heardAs(take, fast) == DoubleHeard::Loose && heardInMono(take, fast) == MonoHeard::TwoStrokes);
+    }
+
     void levelBetweenSides()
     {
         const auto a = played(rhythmRiff(3), 120.0, hand(5)).volts;

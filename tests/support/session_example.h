@@ -28,6 +28,7 @@ inline core::SessionDocument sessionExample()
     layer.takes[1].spanFromS = 2.0, layer.takes[1].spanToS = 4.0;
     layer.chosen = 1;
     layer.pieces = {{0.0, 0, 0.0, 0.0, 10.0}, {2.25, 1, -14.5, 3.5, 6.0}};
+    layer.keptPair = "0123456789abcdef";
     d.songs = {{"Song", 138.0, "6/8", "drop D", {{"Rhythm", {layer}}}}};
     d.songs[0].tempos = {{16.0, 90.5}};
     d.songs[0].meters = {{5, "3/4"}};

@@ -108,9 +108,17 @@ void DoubleBook::look()
     }
     Song about = *session_.song();
     about.parts = {{"", {*layer(first_), *layer(second_)}}};
-    for (Layer& l : about.parts[0].layers) l.rig.clear(), l.gainDb = 0.0; // what is compared is dry
+    for (Layer& l : about.parts[0].layers) { // what is compared is dry
+        l.rig.clear(), l.keptPair.clear();
+        l.gainDb = 0.0;
+    }
     const DoubleLimits limits = session_.doubleStyle().limits;
-    const std::string key = songToJson(about).dump() + std::to_string(limits.oneMs) + " " +
+    const std::string compared = songToJson(about).dump();
+    fingerprint_ = QCryptographicHash::hash(QByteArray::fromStdString(compared), QCryptographicHash::Sha1)
+                       .toHex()
+                       .left(16)
+                       .toStdString();
+    const std::string key = compared + (isKept() ? " kept " : " ") + std::to_string(limits.oneMs) + " " +
                             std::to_string(limits.widthMs) + " " + std::to_string(limits.looseMs);
     if (key == key_) return;
     key_ = key;
@@ -153,6 +161,8 @@ void DoubleBook::look()
             strays_ = std::move(answer->strays), phrases_ = std::move(answer->phrases);
             findings_ = std::move(answer->findings);
             if (isOnePerformance()) findings_.clear();
+            if (isKept())
+                for (Finding& f : findings_) f.severity = Severity::Note;
             trouble_ = std::move(answer->trouble);
             emit changed();
         });
@@ -186,6 +196,19 @@ bool DoubleBook::isOnePerformance() const
 {
     const Layer *a = layer(first_), *b = layer(second_);
     return a && b && pair_ && pair_->isCopy && a->place * b->place >= 0.0;
+}
+
+bool DoubleBook::isKept() const
+{
+    const Layer* l = layer(second_);
+    return l && !fingerprint_.empty() && l->keptPair == fingerprint_;
+}
+
+void DoubleBook::keep()
+{
+    if (!pair_ || !second_) return;
+    session_.edit(tr("%1 against %2 kept as it is").arg(name(second_), name(first_)), "double",
+                  [&](SessionDocument& d) { findLayer(d, path(*second_))->keptPair = fingerprint_; });
 }
 
 void DoubleBook::moveSide()

@@ -34,6 +34,7 @@ public:
     /// One performance by several microphones: the same on layers that are not on two sides. Nothing is wrong with
     /// that.
     bool isOnePerformance() const;
+    bool isKept() const; ///< somebody listened and let it be, and neither side has changed since
     bool isBusy() const { return task_.isBusy(); }
     QString name(std::optional<std::size_t> layer) const;
     core::LayerPath path(std::size_t layer) const;
@@ -51,6 +52,7 @@ public:
     int movePhrases();                                        ///< those over 6 ms off, each by its median; how many
     int retunePhrases();                                      ///< those over 3 cents off, by 12 cents at most; how many
     void takeMovesBack();                                     ///< of the second layer
+    void keep();                                              ///< as it is: nothing more is to be mended
     bool hasMoves() const;
 
 signals:
@@ -66,7 +68,7 @@ private:
     TaskRunner task_;
     std::optional<std::size_t> first_, second_;
     core::LayerPath part_{9999, 9999, 0}; ///< that the sides are of
-    std::string key_;
+    std::string key_, fingerprint_;       ///< of what is compared; without the bounds, short
     std::optional<core::DoubleTake> pair_;
     std::shared_ptr<const core::TakeMeasure> measure_;
     std::vector<core::StrayBar> strays_;

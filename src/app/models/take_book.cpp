@@ -101,6 +101,7 @@ void TakeBook::look()
         if (!l.chosenTake()) continue;
         Song one = empty;
         one.parts.push_back({"", {l}});
+        one.parts[0].layers[0].keptPair.clear();
         earlierKey = songToJson(one).dump();
         earlierName = QString::fromStdString(l.name);
         earlier = layerRecipe(session_.folder(), l, RigDocument{});

@@ -10,7 +10,8 @@ namespace gristle::core {
 namespace {
 
 constexpr double kStrayMs = 9.0, kStrayErrors = 4.0;
-constexpr double kSideMs = 6.0;      // heard as leaning to the earlier side
+constexpr double kSideMs = 6.0; // heard as leaning to the earlier side
+constexpr double kDriftMs = 10.0, kDriftErrors = 4.0;
 constexpr double kTuningCents = 5.0; // over which two sides beat audibly
 constexpr double kMissedShare = 0.03;
 
@@ -82,13 +83,21 @@ std::vector<Finding> doubleFindings(const DoubleTake& take, const std::optional<
         return out;
     }
     const double apart = std::max(take.offsetSdMs, std::abs(take.offsetMedianMs));
+    const auto inMono = [&] {
+        switch (heardInMono(take, limits)) {
+        case MonoHeard::Combed: return "one, its colour changed by combs";
+        case MonoHeard::Thick: return "one thick stroke";
+        case MonoHeard::TwoStrokes: return "two strokes";
+        }
+        return "";
+    };
     const auto told = [&](Severity severity, const char* code, const char* title, const char* meaning,
                           const char* remedy) {
-        Finding f =
-            makeFinding(severity, code, subject, title,
-                        fmt::format("The sides are {} ms apart (spread {} ms, median {} ms): {}.", figureText(apart),
-                                    figureText(take.offsetSdMs), figureText(take.offsetMedianMs), meaning),
-                        remedy);
+        Finding f = makeFinding(severity, code, subject, title,
+                                fmt::format("The sides are {} ms apart (spread {} ms, median {} ms): {}. In mono: {}.",
+                                            figureText(apart), figureText(take.offsetSdMs),
+                                            figureText(take.offsetMedianMs), meaning, inMono()),
+                                remedy);
         f.measured = apart, f.target = 0.5 * (limits.oneMs + limits.widthMs), f.unit = "ms";
         f.low = 0.0, f.high = 1.5 * limits.looseMs;
         f.targetLow = limits.oneMs, f.targetHigh = limits.widthMs;
@@ -116,6 +125,12 @@ std::vector<Finding> doubleFindings(const DoubleTake& take, const std::optional<
             fmt::format("Its median is {} ms {}.", figureText(std::abs(take.offsetMedianMs)),
                         take.offsetMedianMs > 0.0 ? "late" : "early"),
             fmt::format("Move the side by {} ms", figureText(std::abs(take.offsetMedianMs))));
+    if (std::abs(take.driftMs) > std::max(kDriftMs, kDriftErrors * take.driftDoubtMs))
+        add(Severity::Fix, "double.drift",
+            take.driftMs > 0.0 ? "The second side falls behind" : "The second side runs ahead",
+            fmt::format("By {} +- {} ms from the first note to the last.", figureText(std::abs(take.driftMs)),
+                        figureText(take.driftDoubtMs)),
+            "Move its phrases, or play it again to the click");
     for (const StrayBar& b : place ? strayBars(take, *place) : std::vector<StrayBar>{})
         add(Severity::Fix, b.offsetMs > 0.0 ? "double.late_bar" : "double.early_bar",
             fmt::format("Bar {} {}", b.bar, b.offsetMs > 0.0 ? "drags" : "rushes"),

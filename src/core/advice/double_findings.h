@@ -22,8 +22,8 @@ struct BarPlace {
 std::vector<StrayBar> strayBars(const DoubleTake& take, const BarPlace& place);
 
 /// Do two performances make width? Codes: double.unrelated, double.tempo, double.few, double.copy, double.one,
-/// double.width, double.loose, double.flam, double.side_late, double.late_bar, double.early_bar, double.tuning,
-/// double.missed.
+/// double.width, double.loose, double.flam, double.side_late, double.drift, double.late_bar, double.early_bar,
+/// double.tuning, double.missed.
 /// @param place  none: the tempo is not known, and bars are not told
 std::vector<Finding> doubleFindings(const DoubleTake& take, const std::optional<BarPlace>& place,
                                     const std::string& subject, const DoubleLimits& limits = {});

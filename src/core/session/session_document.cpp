@@ -46,6 +46,7 @@ Json layerToJson(const Layer& l)
     out["take"] = Json::array();
     for (const Take& t : l.takes) out["take"].push_back(takeToJson(t));
     for (const Piece& p : l.pieces) out["piece"].push_back(pieceToJson(p));
+    if (!l.keptPair.empty()) out["kept_pair"] = l.keptPair;
     return out;
 }
 
@@ -256,6 +257,7 @@ Layer readLayer(const Json& json, const std::string& where, std::optional<Error>
     fields.whole("chosen", l.chosen, 1 << 20);
     fields.list("take", l.takes, readTake);
     fields.list("piece", l.pieces, readPiece);
+    fields.text("kept_pair", l.keptPair);
     return l;
 }
 

@@ -66,6 +66,7 @@ struct Layer {
     std::vector<Take> takes;
     std::size_t chosen = 0;    ///< the take that counts
     std::vector<Piece> pieces; ///< in order of time; empty: the take that counts, as it is
+    std::string keptPair{};    ///< fingerprint of this and another layer that somebody let be as they are
     bool operator==(const Layer&) const = default;
     const Take* chosenTake() const { return chosen < takes.size() ? &takes[chosen] : nullptr; }
 };

@@ -441,6 +441,49 @@ std::optional<Detuning> centsBetween(std::span<const float> a, std::span<const f
     return Detuning{cents, kLeastDoubtCents + 1.253 * 1.483 * weightedMedian(found) * std::sqrt(squares) / weights};
 }
 
+/// By how much notes that follow each other make a mean more doubtful than single ones would: hands wander slowly.
+/// 1 + 2 sum of the autocorrelations, up to the first that is none. Source: Priestley 1981, Spectral analysis and time
+/// series, 5.3.2.
+double wanderOf(const std::vector<double>& v)
+{
+    constexpr double kNone = 0.05;
+    const auto [mean, sd] = meanAndSd(v);
+    double out = 1.0;
+    for (std::size_t k = 1; k < v.size() / 4 && sd > 0.0; ++k) {
+        double sum = 0.0;
+        for (std::size_t i = k; i < v.size(); ++i) sum += (v[i] - mean) * (v[i - k] - mean);
+        const double alike = sum / (double(v.size()) * sd * sd);
+        if (alike < kNone) break;
+        out += 2.0 * alike;
+    }
+    return out;
+}
+
+/// How the offsets move from the first note to the last.
+void tellDrift(DoubleTake& take)
+{
+    constexpr std::size_t kMostNotes = 600; // all pairs of more take too long
+    if (take.notes.size() < DoubleTake::kFewestPairs) return;
+    const std::size_t step = take.notes.size() / kMostNotes + 1;
+    const auto at = [&](std::size_t i) -> const NotePair& { return take.notes[i * step]; };
+    const std::size_t n = (take.notes.size() + step - 1) / step;
+    std::vector<double> slopes;
+    for (std::size_t i = 0; i < n; ++i)
+        for (std::size_t j = i + 1; j < n; ++j)
+            if (at(j).timeS > at(i).timeS)
+                slopes.push_back((at(j).offsetMs - at(i).offsetMs) / (at(j).timeS - at(i).timeS));
+    const double slope = median(std::move(slopes)), lasts = take.notes.back().timeS - take.notes.front().timeS;
+    double meanS = 0.0, square = 0.0;
+    std::vector<double> rest;
+    for (const NotePair& p : take.notes) meanS += p.timeS / double(take.notes.size());
+    for (const NotePair& p : take.notes) {
+        rest.push_back(p.offsetMs - slope * p.timeS);
+        square += (p.timeS - meanS) * (p.timeS - meanS);
+    }
+    take.driftMs = slope * lasts;
+    take.driftDoubtMs = square > 0.0 ? meanAndSd(rest).second * std::sqrt(wanderOf(rest) / square) * lasts : 0.0;
+}
+
 } // namespace
 
 Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<const float> second, double rateHz,
@@ -538,6 +581,7 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
     }
     std::tie(out.offsetMeanMs, out.offsetSdMs) = meanAndSd(offsets);
     out.offsetMedianMs = median(offsets);
+    tellDrift(out);
     out.levelDifferenceDb = median(levels);
     if (!cents.empty()) {
         const auto [mean, sd] = meanAndSd(cents);
@@ -582,9 +626,23 @@ std::optional<double> DoubleTake::tuningDoubtCents() const
     return tuningSdCents && n > 1 ? std::optional(*tuningSdCents / std::sqrt(double(n))) : std::nullopt;
 }
 
+namespace {
+
+double apartMs(const DoubleTake& take) { return std::max(take.offsetSdMs, std::abs(take.offsetMedianMs)); }
+
+} // namespace
+
+MonoHeard heardInMono(const DoubleTake& take, const DoubleLimits& limits)
+{
+    const double apart = apartMs(take);
+    return take.isCopy || apart < limits.oneMs ? MonoHeard::Combed
+           : apart <= limits.widthMs           ? MonoHeard::Thick
+                                               : MonoHeard::TwoStrokes;
+}
+
 DoubleHeard heardAs(const DoubleTake& take, const DoubleLimits& limits)
 {
-    const double apart = std::max(take.offsetSdMs, std::abs(take.offsetMedianMs));
+    const double apart = apartMs(take);
     return take.isCopy || apart < limits.oneMs ? DoubleHeard::One
            : apart <= limits.widthMs           ? DoubleHeard::Width
            : apart <= limits.looseMs           ? DoubleHeard::Loose

@@ -28,6 +28,7 @@ struct DoubleTake {
     std::vector<double> onlyFirstS, onlySecondS; ///< where these are, each in its own recording
     double movedMs = 0.0; ///< that the second is later as a whole where it begins elsewhere; 0 within 150 ms
     double offsetMeanMs = 0.0, offsetSdMs = 0.0, offsetMedianMs = 0.0;
+    double driftMs = 0.0, driftDoubtMs = 0.0; ///< of the offsets from the first note to the last, and standard error
     std::optional<double> tuningMeanCents, tuningSdCents;
     double levelDifferenceDb = 0.0; ///< median
     bool isCopy = false;            ///< the second is the first, moved, scaled, turned over or filtered
@@ -45,8 +46,9 @@ struct DoubleTake {
 
 /// Onsets of both, paired in their order so that the sum of what each pair is apart and what is left over is least
 /// (dynamic programming, Sakoe and Chiba 1978, with a cost for a note that one of them lacks); the offset of each pair
-/// then by the correlation of how both attacks rise; tuning by the partials of both, each against its own, so that the
-/// strings' stiffness does not matter. Each one channel at the same rate.
+/// then by the correlation of how both attacks rise; their drift is the median of the slopes of all pairs of them
+/// (Theil 1950, Sen 1968), so that a few late bars make none; tuning by the partials of both, each against its own, so
+/// that the strings' stiffness does not matter. Each one channel at the same rate.
 /// @error OutOfRange where one is silent or has no onset
 /// Cost: grows with the length, 60 s take less than 1 s.
 Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<const float> second, double rateHz,
@@ -56,5 +58,9 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
 enum class DoubleHeard { One, Width, Loose, Flam };
 /// By the larger of the spread and the median's size.
 DoubleHeard heardAs(const DoubleTake& take, const DoubleLimits& limits = {});
+/// The same where both come from one place: nothing but time tells them apart there, so what is loose in stereo is two
+/// strokes in mono.
+enum class MonoHeard { Combed, Thick, TwoStrokes };
+MonoHeard heardInMono(const DoubleTake& take, const DoubleLimits& limits = {});
 
 } // namespace gristle::core

@@ -88,6 +88,13 @@ OffsetPlot::Areas OffsetPlot::areas() const
              Axis{usual - kLevelDb, usual + kLevelDb}}};
 }
 
+double OffsetPlot::barAt(double seconds) const
+{
+    const auto next = std::ranges::upper_bound(barsS_, seconds + kEarlyS) - barsS_.begin();
+    const auto bar = std::size_t(std::clamp<std::ptrdiff_t>(next, 1, std::max(1, allBars())));
+    return double(bar) + (seconds - barsS_[bar - 1]) / (barsS_[bar] - barsS_[bar - 1]);
+}
+
 void OffsetPlot::drawStill(QPainter& p)
 {
     if (!take_ || allBars() == 0) return drawEmpty(p, tr("Nothing to compare."));
@@ -146,14 +153,25 @@ void OffsetPlot::drawStill(QPainter& p)
     const double median = y(take_->offsetMedianMs);
     p.setPen(QPen(ink(Token::Ink), 1.2, Qt::DashLine));
     p.drawLine(QPointF(o.rect.left(), median), QPointF(o.rect.right(), median));
+    // One standard deviation to either side of it, at the edge.
+    p.setPen(QPen(ink(Token::Ink), 2.0));
+    p.drawLine(QPointF(o.rect.left(), y(take_->offsetMedianMs - take_->offsetSdMs)),
+               QPointF(o.rect.left(), y(take_->offsetMedianMs + take_->offsetSdMs)));
+    if (std::abs(take_->driftMs) > 2.0 * take_->driftDoubtMs && !take_->notes.empty()) {
+        p.save();
+        p.setClipRect(o.rect);
+        p.setPen(QPen(ink(Token::Ink2), 1.2));
+        p.drawLine(QPointF(o.x.at(barAt(take_->notes.front().timeS)), y(take_->offsetMedianMs - 0.5 * take_->driftMs)),
+                   QPointF(o.x.at(barAt(take_->notes.back().timeS)), y(take_->offsetMedianMs + 0.5 * take_->driftMs)));
+        p.restore();
+    }
     const auto isStray = [&](int bar) { return std::ranges::find(strays_, bar, &StrayBar::bar) != strays_.end(); };
     p.setPen(Qt::NoPen);
     for (const NotePair& n : take_->notes) {
         const auto at = std::ranges::upper_bound(barsS_, n.timeS + kEarlyS);
         const int bar = int(at - barsS_.begin());
         if (bar < first || bar >= first + count || bar > allBars()) continue;
-        const double fromS = barsS_[std::size_t(bar) - 1], toS = barsS_[std::size_t(bar)];
-        const double x = o.x.held(bar + (n.timeS - fromS) / (toS - fromS));
+        const double x = o.x.held(barAt(n.timeS));
         const QColor color = ink(isStray(bar) ? Token::Act : Token::Ink);
         drawDoubt(p, color, x, y(n.offsetMs - 2.0 * n.offsetDoubtMs), y(n.offsetMs + 2.0 * n.offsetDoubtMs));
         p.setBrush(color);

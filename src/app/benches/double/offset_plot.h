@@ -39,6 +39,7 @@ private:
     int allBars() const { return std::max(0, int(barsS_.size()) - 1); }
     int firstBar() const;
     int bars() const; ///< that there is room for
+    double barAt(double seconds) const;
 
     std::optional<core::DoubleTake> take_;
     core::DoubleLimits limits_;

@@ -82,6 +82,9 @@ OffsetsPage::OffsetsPage(const BenchContext& context, DoubleBook& book, QWidget*
     about->addWidget(new QLabel(tr("against"), this));
     about->addWidget(firstSide_);
     about->addStretch(1);
+    keep_ = addButton(about, tr("Keep it as it is"), "keepPair",
+                      tr("You listened and it is meant so: nothing asks to be mended until a side changes"),
+                      [this] { book_.keep(); });
     auto* bounds = addRow(column, 6);
     bounds->addWidget(new QLabel(tr("style"), this));
     style_ =
@@ -206,6 +209,7 @@ QString OffsetsPage::verdict() const
     if (book_.isOnePerformance())
         return tr("%1 and %2 are one performance, not a double.").arg(book_.name(book_.first()), second);
     if (t.isCopy) return tr("%1 is a copy: no width, and in mono it combs.").arg(second);
+    if (book_.isKept()) return tr("Kept as it is.");
     if (const auto worst = book_.worstStray())
         return tr("%1 %2 %3 ms in %4; play those again, or move them.")
             .arg(second, worst->offsetMs > 0.0 ? tr("drags") : tr("rushes"), numberLabel(std::abs(worst->offsetMs)),
@@ -300,6 +304,7 @@ void OffsetsPage::refresh()
     movePhrases_->setEnabled(canMend);
     retune_->setEnabled(canMend);
     back_->setEnabled(book_.hasMoves());
+    keep_->setEnabled(has && !book_.isKept() && !severityLine(book_.findings()).isEmpty());
     refreshing_ = false;
     emit stateChanged();
 }

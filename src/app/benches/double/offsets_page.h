@@ -38,7 +38,7 @@ private:
     OffsetPlot* plot_;
     QComboBox *firstSide_, *secondSide_, *style_;
     FigureBox *one_, *width_, *loose_;
-    QPushButton *again_, *moveBars_, *moveSide_, *movePhrases_, *retune_, *back_, *loop_, *forget_;
+    QPushButton *again_, *moveBars_, *moveSide_, *movePhrases_, *retune_, *back_, *loop_, *forget_, *keep_;
     int bar_ = 1;
     bool isChosen_ = false; ///< by hand, not what strays most
     bool refreshing_ = false;
