@@ -182,8 +182,8 @@ private slots:
         QTest::addColumn<double>("sdMs");
         QTest::newRow("clean") << int(test::SampledGuitar::Clean) << 1.5;
         QTest::newRow("muted") << int(test::SampledGuitar::Muted) << 1.5;
-        // Its attack swells over 20 ms, and is told at either end by itself; a pair is told by its likeness.
-        QTest::newRow("driven") << int(test::SampledGuitar::Overdriven) << -1.0;
+        // Its attack swells over 20 ms, which is hard to tell by itself; a pair is told by its likeness.
+        QTest::newRow("driven") << int(test::SampledGuitar::Overdriven) << 3.0;
     }
     void sampledGuitar()
     {
@@ -224,7 +224,7 @@ private slots:
         }
         const double sd = std::sqrt(sum / n);
         qInfo("timing sd %.2f ms", sd);
-        if (sdMs > 0.0) QVERIFY2(sd < sdMs, qPrintable(QString("%1 ms").arg(sd)));
+        QVERIFY2(sd < sdMs, qPrintable(QString("%1 ms").arg(sd)));
         const auto take = comparePerformances(a, b, kRate).value();
         QVERIFY(take.notes.size() >= 94);
         double off = 0.0;

@@ -23,7 +23,10 @@ constexpr std::uint64_t kFirst = std::uint64_t(1023) << kBits, kOne = std::uint6
 DiodePair::DiodePair(const Parts& parts) : parts_(parts)
 {
     const double ratio = parts.slopeV / (parts.ohm * 2.0 * parts.saturationA); // of the conductances at rest
-    nodes_.resize(kNodes + 1);
+    struct Node { // v / nVt at i / 2 Is, and its slope there
+        double value = 0.0, slope = 0.0;
+    };
+    std::vector<Node> nodes(kNodes + 1);
     for (int k = 1; k <= kNodes; ++k) {
         const double octave = std::exp2(k >> kBits), part = double(k & ((1 << kBits) - 1)) / (1 << kBits);
         const double x = octave * (1.0 + part) - 1.0;
@@ -34,15 +37,20 @@ DiodePair::DiodePair(const Parts& parts) : parts_(parts)
             y -= by;
             if (std::abs(by) < 1e-14 * (1.0 + y)) break;
         }
-        nodes_[std::size_t(k)] = {y, 1.0 / (ratio + std::cosh(y)), 0.0};
+        nodes[std::size_t(k)] = {y, 1.0 / (ratio + std::cosh(y))};
     }
-    nodes_[0].slope = 1.0 / (ratio + 1.0);
+    nodes[0].slope = 1.0 / (ratio + 1.0);
+    cells_.resize(kNodes);
+    double area = 0.0;
     for (int k = 0; k < kNodes; ++k) {
         // The cubic with the values and slopes of both ends, integrated.
-        const Node& from = nodes_[std::size_t(k)];
-        Node& to = nodes_[std::size_t(k) + 1];
-        const double width = std::exp2((k >> kBits) - kBits);
-        to.area = from.area + 0.5 * width * (from.value + to.value) + width * width * (from.slope - to.slope) / 12.0;
+        const Node &from = nodes[std::size_t(k)], &to = nodes[std::size_t(k) + 1];
+        const double width = std::exp2((k >> kBits) - kBits), by = to.value - from.value;
+        const double m0 = from.slope * width, m1 = to.slope * width;
+        Cell& cell = cells_[std::size_t(k)];
+        cell.cubic = Four{from.value, m0, 3.0 * by - 2.0 * m0 - m1, m0 + m1 - 2.0 * by};
+        cell.area = area;
+        area += 0.5 * width * (from.value + to.value) + width * width * (from.slope - to.slope) / 12.0;
     }
 }
 
@@ -58,18 +66,22 @@ void DiodePair::reset() noexcept { current_ = value_ = area_ = back_ = 0.0; }
     std::memcpy(&bits, &from, sizeof bits);
     const Bits place = (bits >> kRest) - kFirst;
     const Bits inside = (bits & ((std::uint64_t(1) << kRest) - 1)) | kOne, octave = ((bits >> 52) - kBits) << 52;
-    Four t, width, p, area, m0, by, m1;
+    Four t, width;
     std::memcpy(&t, &inside, sizeof t);
     std::memcpy(&width, &octave, sizeof width);
     t = (t - 1.0) * double(1 << kBits);
-    for (int k = 0; k < 4; ++k) {
-        const Node* const node = &nodes_[place[k]];
-        p[k] = node[0].value, area[k] = node[0].area, m0[k] = node[0].slope;
-        by[k] = node[1].value - node[0].value, m1[k] = node[1].slope;
-    }
-    m0 *= width, m1 *= width;
+    const Cell &a = cells_[place[0]], &b = cells_[place[1]], &c = cells_[place[2]], &d = cells_[place[3]];
+    const Four area{a.area, b.area, c.area, d.area};
+    // Four cubics turned into four vectors, one for each power.
+    const Four ab02 = __builtin_shufflevector(a.cubic, b.cubic, 0, 4, 2, 6),
+               ab13 = __builtin_shufflevector(a.cubic, b.cubic, 1, 5, 3, 7),
+               cd02 = __builtin_shufflevector(c.cubic, d.cubic, 0, 4, 2, 6),
+               cd13 = __builtin_shufflevector(c.cubic, d.cubic, 1, 5, 3, 7);
+    const Four p = __builtin_shufflevector(ab02, cd02, 0, 1, 4, 5),
+               m0 = __builtin_shufflevector(ab13, cd13, 0, 1, 4, 5),
+               c2 = __builtin_shufflevector(ab02, cd02, 2, 3, 6, 7),
+               c3 = __builtin_shufflevector(ab13, cd13, 2, 3, 6, 7);
     constexpr double kThird = 1.0 / 3.0;
-    const Four c2 = 3.0 * by - 2.0 * m0 - m1, c3 = m0 + m1 - 2.0 * by;
     out.values = p + t * (m0 + t * (c2 + t * c3));
     out.areas = area + width * t * (p + t * (0.5 * m0 + t * (kThird * c2 + t * (0.25 * c3))));
 }
@@ -85,23 +97,25 @@ GRISTLE_VECTORISED
 void DiodePair::process(std::span<double> x) noexcept
 {
     constexpr double kNear = 1e-5; // of the current: the difference of two areas has few digits left
-    const double unit = 1.0 / (2.0 * parts_.saturationA);
+    const double unit = 1.0 / (2.0 * parts_.saturationA), scale = 0.0625 * parts_.slopeV;
+    double current = current_, value = value_, lastArea = area_, back = back_; // in registers while the loop runs
     for (double& sample : x) {
-        const double to = sample * unit, step = 0.25 * (to - current_);
-        const Four currents = current_ + step * Four{1.0, 2.0, 3.0, 4.0};
+        const double to = sample * unit, step = 0.25 * (to - current);
+        const Four currents = current + step * Four{1.0, 2.0, 3.0, 4.0};
         const Four sizes = currents < 0.0 ? -currents : currents;
         Places at;
         look(sizes, at);
         const Four values = currents < 0.0 ? -at.values : at.values;
         // Means of the voltage over the quarters; where they are short, the line between the voltages is as good.
-        const Four valuesBefore{value_, values[0], values[1], values[2]},
-            areasBefore{area_, at.areas[0], at.areas[1], at.areas[2]};
-        const bool isNear = std::abs(step) <= kNear * std::max(std::abs(current_), std::abs(to));
+        const Four valuesBefore{value, values[0], values[1], values[2]},
+            areasBefore{lastArea, at.areas[0], at.areas[1], at.areas[2]};
+        const bool isNear = std::abs(step) <= kNear * std::max(std::abs(current), std::abs(to));
         const Four m = isNear ? 0.5 * (valuesBefore + values) : (at.areas - areasBefore) * (1.0 / step);
-        sample = parts_.slopeV * 0.0625 * ((4.0 * m[0] + 3.0 * m[1]) + (2.0 * m[2] + m[3]) + back_);
-        back_ = m[1] + (2.0 * m[2] + 3.0 * m[3]);
-        current_ = to, value_ = values[3], area_ = at.areas[3];
+        sample = scale * ((4.0 * m[0] + 3.0 * m[1]) + (2.0 * m[2] + m[3]) + back);
+        back = m[1] + (2.0 * m[2] + 3.0 * m[3]);
+        current = to, value = values[3], lastArea = at.areas[3];
     }
+    current_ = current, value_ = value, area_ = lastArea, back_ = back;
 }
 
 } // namespace gristle::core

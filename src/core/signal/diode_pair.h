@@ -25,17 +25,19 @@ public:
     double voltsAt(double amperes) const noexcept;
 
 private:
-    struct Node { // v / nVt at i / 2 Is, its slope there, and its integral from 0
-        double value = 0.0, slope = 0.0, area = 0.0;
-    };
     typedef double Four __attribute__((vector_size(32)));
+    /// From one node to the next: v / nVt over i / 2 Is as a cubic of 0 to 1, and its integral up to the first node.
+    struct alignas(64) Cell {
+        Four cubic{};
+        double area = 0.0;
+    };
     struct Places { // of four currents: the voltage / nVt, and its integral over the current
         Four values, areas;
     };
     void look(const Four& sizes, Places& out) const noexcept;
 
     Parts parts_;
-    std::vector<Node> nodes_;
+    std::vector<Cell> cells_;
     double current_ = 0.0, value_ = 0.0, area_ = 0.0; ///< of the last sample, in 2 Is and nVt
     double back_ = 0.0;                               ///< weighted means of the line before it
 };

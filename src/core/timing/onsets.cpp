@@ -21,8 +21,10 @@ constexpr double kBandsAnOctave = 10.0;
 constexpr double kApartS = 0.045; // a strum is one
 constexpr double kThreshold = 0.085, kOverUsual = 1.6;
 // What rises a little must be sharp, what is dull must rise a lot: partials that beat in a driven chord do neither.
-constexpr double kSharpDb = 18.0, kLeast = 1.5;
+// What grows louder behind its onset is a note in any case: what beats or slides does not.
+constexpr double kSharpDb = 18.0, kGrownDb = 2.0, kNoGrowthDb = 0.6, kLeast = 1.5;
 constexpr double kOfUsual = 0.11, kLeastWeak = 3.0;
+constexpr double kSoftDb = 18.0; // an attack that may swell
 constexpr double kScrapeFromS = 0.002, kScrapeToS = 0.009, kReleased = 9.0;
 constexpr double kUnderLoudestDb = -42.0; // softer than that is no note but a noise
 
@@ -98,12 +100,51 @@ Frames riseOf(std::span<const float> x, double rateHz)
     return out;
 }
 
+/// By how much it is louder behind a place than before it, dB.
+double growthAt(std::span<const float> x, double rateHz, double atS)
+{
+    const auto power = [&](double fromS, double toS) {
+        const auto clamp = [&](double s) { return std::size_t(std::clamp(s * rateHz, 0.0, double(x.size()))); };
+        double sum = 0.0;
+        for (std::size_t i = clamp(fromS); i < clamp(toS); ++i) sum += double(x[i]) * double(x[i]);
+        return sum / (toS - fromS) + 1e-12;
+    };
+    return 10.0 * std::log10(power(atS + 0.002, atS + 0.032) / power(atS - 0.025, atS - 0.003));
+}
+
+/// How sure it is that a note begins, kLeast and more where one does.
+double sureness(const Onset& o, double growthDb)
+{
+    return std::log2(o.strength) + o.sharpDb / kSharpDb + std::max(0.0, growthDb - kNoGrowthDb) / kGrownDb;
+}
+
 /// Where within a stretch the prediction by what came before it fails.
 struct Edge {
     double timeS;
     double scrapeS;
     double sharpDb; ///< power of the prediction's error, the 4 ms behind over what was before
 };
+/// A soft attack may begin faintly and swell later: where it does so clearly is told more alike from note to note.
+/// @param heard  where it begins, before it `from` is foretold @param power  of the error before it
+Edge swelling(std::span<const float> x, double rateHz, std::size_t from, std::size_t heard, const Edge& edge,
+              double power)
+{
+    constexpr double kFromS = 0.006, kToS = 0.022, kSwellS = 0.004, kSwellsBy = 2.5, kMoreDb = 4.0;
+    const auto window = std::size_t(kSwellS * rateHz);
+    const auto error =
+        predictionError(x, rateHz, from, std::min(x.size(), heard + std::size_t((kToS + kSwellS) * rateHz)));
+    std::vector<double> sums(error.size() + 1);
+    for (std::size_t i = 0; i < error.size(); ++i) sums[i + 1] = sums[i] + error[i] * error[i] + 1e-18;
+    double most = 0.0;
+    std::size_t at = 0;
+    for (std::size_t j = heard - from + std::size_t(kFromS * rateHz); j + window < error.size(); ++j)
+        if (const double by = (sums[j + window] - sums[j]) / (sums[j] - sums[j - window]); by > most) most = by, at = j;
+    if (at == 0 || most < kSwellsBy) return edge;
+    const double sharpDb = 10.0 * std::log10((sums[at + window] - sums[at]) / double(window) / power);
+    const double timeS = double(from + at) / rateHz;
+    return sharpDb > edge.sharpDb + kMoreDb ? Edge{timeS, timeS, sharpDb} : edge;
+}
+
 Edge refined(std::span<const float> x, double rateHz, double coarseS)
 {
     constexpr double kEarlierS = 0.018, kLaterS = 0.014;
@@ -141,8 +182,10 @@ Edge refined(std::span<const float> x, double rateHz, double coarseS)
     }
     at = release;
     const std::size_t end = std::min(error.size(), at + std::size_t(0.004 * rateHz));
-    return {double(from + at) / rateHz, scrapeS,
-            10.0 * std::log10((sums[end] - sums[at]) / double(end - at) * double(at) / sums[at])};
+    const double power = sums[at] / double(at);
+    const Edge edge{double(from + at) / rateHz, scrapeS,
+                    10.0 * std::log10((sums[end] - sums[at]) / double(end - at) / power)};
+    return edge.sharpDb < kSoftDb ? swelling(x, rateHz, from, from + at, edge, power) : edge;
 }
 
 } // namespace
@@ -175,7 +218,7 @@ std::vector<Onset> findOnsets(std::span<const float> x, double rateHz)
         const Edge edge = refined(x, rateHz, double(f) * hopS - 0.5 * kBack * hopS);
         o.timeS = edge.timeS, o.scrapeS = edge.scrapeS, o.sharpDb = edge.sharpDb;
         o.strength = rise / threshold;
-        if (std::log2(o.strength) + o.sharpDb / kSharpDb < kLeast) continue;
+        if (sureness(o, growthAt(x, rateHz, o.timeS)) < kLeast) continue;
         const auto at = std::size_t(std::max(0.0, o.timeS * rateHz));
         double sum = 0.0;
         const std::size_t end = std::min(x.size(), at + afterS);
@@ -196,7 +239,7 @@ std::vector<Onset> findOnsets(std::span<const float> x, double rateHz)
         std::ranges::nth_element(strengths, strengths.begin() + long(strengths.size() / 2));
         const double usualStrength = strengths[strengths.size() / 2];
         std::erase_if(out, [&](const Onset& o) {
-            return o.strength < kOfUsual * usualStrength && std::log2(o.strength) + o.sharpDb / kSharpDb < kLeastWeak;
+            return o.strength < kOfUsual * usualStrength && sureness(o, growthAt(x, rateHz, o.timeS)) < kLeastWeak;
         });
     }
     return out;
