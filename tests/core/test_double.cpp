@@ -341,7 +341,7 @@ private slots:
             QVERIFY(heardAs(take) == stereo && heardInMono(take) == mono);
         }
         take.offsetSdMs = 12.0;
-        const auto& fast = usualDoubleStyles()[1].limits;
+        const DoubleLimits fast = usualDoubleStyles()[1].limits;
         QVERIFY(heardAs(take, fast) == DoubleHeard::Loose && heardInMono(take, fast) == MonoHeard::TwoStrokes);
     }
 

@@ -92,7 +92,7 @@ OffsetsPage::OffsetsPage(const BenchContext& context, DoubleBook& book, QWidget*
               tr("What is played: bounds of one, width and loose go with it; a new name keeps those that are shown"));
     style_->setEditable(true);
     style_->setInsertPolicy(QComboBox::NoInsert);
-    style_->setMinimumContentsLength(12);
+    style_->setMinimumContentsLength(9);
     style_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     named(style_->lineEdit(), "doubleStyleName", tr("Name of the style"));
     connect(style_, &QComboBox::activated, this, [this] { setStyle(style_->currentText()); });
@@ -108,7 +108,7 @@ OffsetsPage::OffsetsPage(const BenchContext& context, DoubleBook& book, QWidget*
     width_ = limit(tr("width"), {}, "limitWidth");
     loose_ = limit(tr("loose"), tr("ms"), "limitLoose");
     bounds->addStretch(1);
-    forget_ = addButton(bounds, tr("Forget"), "forgetStyle",
+    forget_ = addButton(bounds, tr("Forget style"), "forgetStyle",
                         tr("This style goes; its parts are heard by the first one"), [this] { forgetStyle(); });
 
     connect(plot_, &OffsetPlot::choose, this, [this](int bar) {
