@@ -144,6 +144,10 @@ private slots:
             QVERIFY2(nearest < 0.012, qPrintable(QString::number(nearest)));
         }
         QVERIFY(b.find<QLabel>("takeSentence")->text().contains("Clean"));
+        // The riff's single notes are on the lowest string alone, and it is in tune.
+        const auto& strings = b.window.bench<TakeBench>()->book().takes()[0].judgement.strings;
+        QVERIFY(strings.size() == 1 && strings[0].name == "low E" && std::abs(strings[0].cents) < 1.5);
+        QVERIFY(b.find<QLabel>("takeAbout")->text().contains("Strings, cents: low E"));
     }
 
     void aDraggingBarIsFoundPlayedAgainAndTight()

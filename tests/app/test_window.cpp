@@ -6,6 +6,7 @@
 #include "app/shell/import_dialog.h"
 #include "app/shell/spine.h"
 #include "app/theme/theme.h"
+#include "core/advice/stereo_findings.h"
 #include "core/demo_session/demo_session.h"
 #include "core/sim/performance.h"
 #include "support/signals.h"
@@ -124,6 +125,14 @@ void TestWindow::theWholeStory()
     auto* blend = b.window.bench<BlendBench>();
     QVERIFY(blend->report().has_value());
     QVERIFY(std::abs(*blend->report()->layers[0].integratedLufs - *blend->report()->layers[1].integratedLufs) < 0.05);
+    for (std::size_t i = 0; i < 2; ++i) { // thin or thick by its own figure, in words where it is not even
+        const auto& told = blend->report()->layers[i];
+        const QString shown = b.find<QTableWidget>("layerTable")->item(int(i), 4)->text();
+        QVERIFY2(shown.endsWith(QString::fromStdString(figureText(*told.bodyDb, 1))), qPrintable(shown));
+        const Body body = bodyOf(*told.bodyDb, *usualBody(blend->report()->layers));
+        QCOMPARE(shown.startsWith("thick"), body == Body::Thick);
+        QCOMPARE(shown.startsWith("thin"), body == Body::Thin);
+    }
     const auto offline =
         mixDown(blend->layers(), blend->options(), [](const AudioBuffer&) -> Outcome { return Done{}; });
     QVERIFY(b.find<QLabel>("blendReadings")

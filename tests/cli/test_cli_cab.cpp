@@ -184,9 +184,15 @@ private slots:
         const auto json = r.json();
         QVERIFY(json["matched"].toInt() > 15);
         QCOMPARE(json["note"].toArray().size(), json["matched"].toInt());
-        for (const char* key : {"unmatched_first", "unmatched_second", "offset_mean_ms", "offset_sd_ms",
-                                "offset_median_ms", "tuning_mean_cents", "tuning_sd_cents", "level_difference_db"})
+        for (const char* key :
+             {"unmatched_first", "unmatched_second", "offset_mean_ms", "offset_sd_ms", "offset_median_ms",
+              "tuning_mean_cents", "tuning_sd_cents", "level_difference_db", "drift_ms", "drift_doubt_ms",
+              "offset_sd_doubt_ms", "offset_median_doubt_ms", "tuning_mean_doubt_cents"})
             QVERIFY2(json[key].isDouble(), key);
+        for (const auto& note : json["note"].toArray()) {
+            QVERIFY(note.toObject()["offset_doubt_ms"].toDouble() > 0.0);
+            QCOMPARE(note.toObject()["cents"].isNull(), note.toObject()["cents_doubt"].isNull());
+        }
         QVERIFY(!json["identical"].toBool());
         const Ran copy = run({"double", path("close.wav"), path("second: mic.wav"), "--json"});
         QVERIFY(copy.json()["identical"].toBool());

@@ -3,7 +3,8 @@
 #include "core/signal/fft.h"
 #include "core/signal/window.h"
 #include "core/timing/alignment.h"
-#include "core/timing/prediction.h"
+#include "core/timing/attack_match.h"
+#include "core/timing/detuning.h"
 
 #include <algorithm>
 #include <array>
@@ -22,11 +23,7 @@ constexpr double kFewest = 0.5;     // of the notes of the shorter one
 constexpr double kLeastAlike = 0.7; // in sound, on the mean
 constexpr double kWorthMoving = 1.02;
 constexpr double kSteadyMs = 1.2; // median deviation of the offsets of a copy, whatever it went through
-constexpr double kGrossS = 0.006; // no hand is told so wrong by its release
 constexpr double kFarS = 0.035, kSharpDb = 15.0;
-constexpr double kSoftDb = 18.0; // an attack that rises less may be told at either end
-// Attacks so alike are told by their likeness, better than by either release; of soft ones already where less so.
-constexpr double kSame = 0.985, kSameSoft = 0.96;
 constexpr double kAdriftMs = 35.0;
 constexpr double kSoundsS = 0.3; // of a note that its pitch is taken from, at most
 constexpr double kCopyS = 30.0;  // of it that is looked at
@@ -226,221 +223,6 @@ std::optional<double> otherTempo(const std::vector<Onset>& a, const std::vector<
     return best;
 }
 
-/// How an attack rises: the power of what the ringing strings do not foretell, a value each 0.25 ms, its fourth root so
-/// that the peak is not all.
-std::vector<double> attackOf(std::span<const float> x, double rateHz, double atS, double fromS, double toS)
-{
-    const auto step = std::size_t(0.00025 * rateHz);
-    const auto count = std::size_t((toS - fromS) / 0.00025);
-    const auto start = std::int64_t(std::llround((atS + fromS) * rateHz)) - std::int64_t(2 * step);
-    const auto from = std::size_t(std::max<std::int64_t>(0, start));
-    const auto error = predictionError(x, rateHz, from, from + (count + 4) * step);
-    std::vector<double> out(count);
-    for (std::size_t k = 0; k < count; ++k) {
-        double sum = 0.0;
-        for (std::size_t i = k * step; i < (k + 4) * step && i < error.size(); ++i) sum += error[i] * error[i]; // 1 ms
-        out[k] = std::pow(sum, 0.25);
-    }
-    return out;
-}
-
-/// How a note comes up: levels of 16 bands each millisecond, from 25 ms before its onset on.
-class Rise {
-public:
-    static constexpr double kHopS = 0.001, kBeforeS = 0.025, kBehindS = 0.06, kMostS = 0.02;
-    static constexpr std::size_t kBands = 16;
-    explicit Rise(double rateHz)
-        : rate_(rateHz), fft_(fastFftSize(std::size_t(0.0105 * rateHz))), window_(hannWindow(fft_.size()))
-    {}
-    using Frame = std::array<float, kBands>;
-    std::vector<Frame> of(std::span<const float> x, double atS, double moreS)
-    {
-        const double perHz = double(fft_.size()) / rate_;
-        std::vector<Frame> out(std::size_t((kBeforeS + kBehindS + 2.0 * moreS) / kHopS));
-        float most = -200.0f;
-        for (std::size_t f = 0; f < out.size(); ++f) {
-            const auto from =
-                std::int64_t((atS - kBeforeS - moreS + double(f) * kHopS) * rate_) - std::int64_t(fft_.size() / 2);
-            for (std::size_t i = 0; i < fft_.size(); ++i) {
-                const std::int64_t at = from + std::int64_t(i);
-                fft_.time()[i] =
-                    at >= 0 && at < std::int64_t(x.size()) ? float(window_[i] * double(x[std::size_t(at)])) : 0.0f;
-            }
-            fft_.forward();
-            for (std::size_t b = 0; b < kBands; ++b) {
-                const double low = 100.0 * std::exp2(0.4 * double(b));
-                const auto k1 = std::size_t(low * perHz),
-                           k2 = std::max(k1 + 1, std::size_t(low * std::exp2(0.4) * perHz));
-                double sum = 1e-14;
-                for (std::size_t k = k1; k < std::min(k2, fft_.spectrum().size()); ++k)
-                    sum += double(std::norm(fft_.spectrum()[k]));
-                out[f][b] = float(10.0 * std::log10(sum));
-                most = std::max(most, out[f][b]);
-            }
-        }
-        for (Frame& frame : out)
-            for (float& v : frame) v = std::max(v, most - 45.0f);
-        return out;
-    }
-    /// What may bring the second's rise onto the first's, s; 0 unless that fits better.
-    double shift(std::span<const float> a, double atA, std::span<const float> b, double atB)
-    {
-        constexpr double kBetter = 0.8, kAlikeDb = 6.0;
-        const auto first = of(a, atA, 0.0), second = of(b, atB, kMostS);
-        const auto most = std::size_t(kMostS / kHopS);
-        double still = 0.0, best = 1e30;
-        std::size_t at = most;
-        for (std::size_t s = 0; s <= 2 * most; ++s) {
-            double sum = 0.0;
-            for (std::size_t f = 0; f < first.size(); ++f)
-                for (std::size_t band = 0; band < kBands; ++band) {
-                    const double d = double(first[f][band] - second[f + s][band]);
-                    sum += d * d;
-                }
-            if (s == most) still = sum;
-            if (sum < best) best = sum, at = s;
-        }
-        const bool isAlike =
-            std::sqrt(best / double(first.size() * kBands)) < kAlikeDb; // sounds of another kind rise otherwise
-        return isAlike && best < kBetter * still ? (double(at) - double(most)) * kHopS : 0.0;
-    }
-
-private:
-    double rate_;
-    RealFft fft_;
-    std::vector<double> window_;
-};
-
-struct AttackMatch {
-    double shiftS = 0.0; ///< brings the second's attack onto the first's, beyond the difference of their onsets
-    double alike = 0.0;  ///< of the two there: 1 where they rise the same way
-};
-/// @param scrapeShift  what the difference of their scrapes says
-AttackMatch matchAttacks(std::span<const float> a, double atA, std::span<const float> b, double atB, double rateHz,
-                         double scrapeShift, bool isSoft)
-{
-    constexpr double kFrom = -0.012, kTo = 0.030, kMost = 0.008, kBetter = 0.3, kBetterScrape = 0.02;
-    constexpr std::int64_t kNear = 4; // a millisecond
-    const auto first = attackOf(a, rateHz, atA, kFrom, kTo),
-               second = attackOf(b, rateHz, atB, kFrom - kMost, kTo + kMost);
-    const auto most = std::int64_t(kMost / 0.00025);
-    const double meanA = std::accumulate(first.begin(), first.end(), 0.0) / double(first.size());
-    double spread = 0.0;
-    for (const double v : first) spread += (v - meanA) * (v - meanA);
-    std::vector<double> scores;
-    for (std::int64_t s = -most; s <= most; ++s) {
-        double ab = 0.0, bb = 0.0, meanB = 0.0;
-        const auto from = std::size_t(most + s);
-        for (std::size_t k = 0; k < first.size(); ++k) meanB += second[from + k] / double(first.size());
-        for (std::size_t k = 0; k < first.size(); ++k) {
-            ab += (first[k] - meanA) * (second[from + k] - meanB);
-            bb += (second[from + k] - meanB) * (second[from + k] - meanB);
-        }
-        scores.push_back(bb > 0.0 ? ab / std::sqrt(bb) : 0.0);
-    }
-    // Near what the releases say, or what the scrapes say; elsewhere only where that is clearly better.
-    const auto near = [&](double shift) {
-        const auto middle = std::int64_t(std::llround(shift / 0.00025)) + most;
-        std::int64_t best = std::clamp<std::int64_t>(middle, 1, 2 * most - 1);
-        for (std::int64_t k = middle - kNear; k <= middle + kNear; ++k)
-            if (k > 0 && k < 2 * most && scores[std::size_t(k)] > scores[std::size_t(best)]) best = k;
-        return best;
-    };
-    const auto released = near(0.0), scraped = near(scrapeShift);
-    const auto all = std::ranges::max_element(scores) - scores.begin();
-    const double unit = std::sqrt(spread) + 1e-30;
-    const auto alikeAt = [&](std::int64_t k) { return scores[std::size_t(k)] / unit; };
-    const bool isWithin = all > 0 && all < 2 * most;
-    auto top = released;
-    if (alikeAt(scraped) > alikeAt(top) + kBetterScrape) top = scraped;
-    if (isWithin && alikeAt(all) > alikeAt(top) + kBetter) top = all;
-    const bool isSame = isWithin && alikeAt(all) > (isSoft ? kSameSoft : kSame);
-    if (isSame) top = all;
-    if (top == released && !isSame) return {0.0, alikeAt(top)}; // a release is told better than by likeness
-    const double l = alikeAt(top - 1), m = alikeAt(top), r = alikeAt(top + 1);
-    const double bend = l - 2.0 * m + r;
-    return {(double(top - most) + (bend < 0.0 ? 0.5 * (l - r) / bend : 0.0)) * 0.00025, m};
-}
-
-/// Standard error of a pair's offset, ms: half of what 95 in 100 pairs of simulated guitars, clean and driven, the same
-/// sound and others, were off by at most, fitted to how sharp both attacks and how alike attacks and sounds are.
-double offsetDoubtMs(double sharpDb, double attacksAlike, double soundsAlike)
-{
-    return 0.15 + 0.5 * std::exp(-1.3 + 0.05 * std::max(0.0, 45.0 - sharpDb) + 3.35 * (1.0 - attacksAlike) +
-                                 1.4 * std::max(0.0, 0.95 - soundsAlike));
-}
-
-struct Partial {
-    double hz, power;
-};
-
-/// The strongest partials of a stretch, strongest first. @param fft  four times as long, or longer
-std::vector<Partial> partialsOf(std::span<const float> x, double rateHz, RealFft& fft)
-{
-    constexpr std::size_t kMost = 14;
-    const std::size_t n = fft.size();
-    const auto window = hannWindow(x.size());
-    std::ranges::fill(fft.time(), 0.0f);
-    for (std::size_t i = 0; i < x.size(); ++i) fft.time()[i] = float(window[i] * double(x[i]));
-    fft.forward();
-    const auto power = [&](std::size_t k) { return double(std::norm(fft.spectrum()[k])); };
-    std::vector<Partial> out;
-    const double perHz = double(n) / rateHz;
-    for (auto k = std::size_t(70.0 * perHz); k + 2 < fft.spectrum().size() && double(k) < 3000.0 * perHz; ++k) {
-        const double l = power(k - 1), m = power(k), r = power(k + 1);
-        if (!(m > l && m >= r)) continue;
-        // A parabola through the logarithms: four times padded, a Hann window's peak is one to a thousandth of a bin.
-        const double a = std::log(l + 1e-30), b = std::log(m), c = std::log(r + 1e-30);
-        out.push_back({(double(k) + 0.5 * (a - c) / (a - 2.0 * b + c)) / perHz, m});
-    }
-    std::ranges::sort(out, std::greater{}, &Partial::power);
-    if (out.size() > kMost) out.resize(kMost);
-    return out;
-}
-
-struct Detuning {
-    double cents, doubtCents;
-};
-/// The second's pitch over the first's by partials that both have: their weighted median, and its standard error by how
-/// they differ.
-std::optional<Detuning> centsBetween(std::span<const float> a, std::span<const float> b, double rateHz, RealFft& fft)
-{
-    constexpr double kMostCents = 45.0, kWeakest = 0.003, kLeastDoubtCents = 0.15;
-    const auto first = partialsOf(a, rateHz, fft), second = partialsOf(b, rateHz, fft);
-    if (first.empty() || second.empty()) return std::nullopt;
-    std::vector<std::pair<double, double>> found; // cents, weight
-    for (const Partial& p : first) {
-        if (p.power < kWeakest * first.front().power) break;
-        const Partial* nearest = nullptr;
-        for (const Partial& q : second)
-            if (q.power > kWeakest * second.front().power &&
-                (!nearest || std::abs(std::log(q.hz / p.hz)) < std::abs(std::log(nearest->hz / p.hz))))
-                nearest = &q;
-        const double cents = nearest ? 1200.0 * std::log2(nearest->hz / p.hz) : 99.0;
-        // A cent is more hertz higher up, and so is told better there.
-        if (std::abs(cents) < kMostCents)
-            found.emplace_back(cents, std::sqrt(std::sqrt(p.power * nearest->power)) * p.hz);
-    }
-    if (found.size() < 2) return std::nullopt;
-    std::ranges::sort(found);
-    const auto weightedMedian = [](const std::vector<std::pair<double, double>>& sorted) {
-        double all = 0.0, sum = 0.0;
-        for (const auto& [value, weight] : sorted) all += weight;
-        for (const auto& [value, weight] : sorted)
-            if ((sum += weight) >= 0.5 * all) return value;
-        return 0.0;
-    };
-    const double cents = weightedMedian(found);
-    double weights = 0.0, squares = 0.0;
-    for (auto& [value, weight] : found) {
-        value = std::abs(value - cents);
-        weights += weight, squares += weight * weight;
-    }
-    std::ranges::sort(found);
-    // Gauss's law: a sd is 1.483 median deviations, and a median 1.253 times as doubtful as a mean.
-    return Detuning{cents, kLeastDoubtCents + 1.253 * 1.483 * weightedMedian(found) * std::sqrt(squares) / weights};
-}
-
 /// By how much notes that follow each other make a mean more doubtful than single ones would: hands wander slowly.
 /// 1 + 2 sum of the autocorrelations, up to the first that is none. Source: Priestley 1981, Spectral analysis and time
 /// series, 5.3.2.
@@ -540,24 +322,12 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
     });
     std::vector<double> offsets, cents, levels;
     RealFft fft(fastFftSize(4 * std::size_t(kSoundsS * rateHz)));
-    Rise rise(rateHz);
+    AttackMatcher matcher(rateHz);
     for (const auto& [i, j] : pairs) {
         if (progress.stopped()) return Error{ErrorCode::Cancelled, "double: stopped", ""};
         NotePair note;
         note.timeS = a[i].timeS;
-        // Where a soft attack is told at its beginning in one and at its height in the other, the whole rise may say
-        // so.
-        const bool isSoft = std::min(a[i].sharpDb, b[j].sharpDb) < kSoftDb;
-        const auto matched = [&](double shift) {
-            AttackMatch match = matchAttacks(first, a[i].timeS, second, b[j].timeS + shift, rateHz,
-                                             (b[j].scrapeS - a[i].scrapeS) - (b[j].timeS - a[i].timeS) - shift, isSoft);
-            match.shiftS += shift;
-            return match;
-        };
-        AttackMatch match = matched(0.0);
-        if (isSoft)
-            if (const double shift = rise.shift(first, a[i].timeS, second, b[j].timeS); std::abs(shift) > kGrossS)
-                if (const AttackMatch other = matched(shift); other.alike > match.alike) match = other;
+        const AttackMatch match = matcher.match(first, a[i], second, b[j]);
         note.offsetMs = 1000.0 * (b[j].timeS - a[i].timeS - moved + match.shiftS);
         note.offsetDoubtMs =
             offsetDoubtMs(std::min(a[i].sharpDb, b[j].sharpDb), match.alike, likeness(soundsA[i], soundsB[j]));
@@ -574,7 +344,7 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         const std::size_t both = std::min(sa.size(), sb.size());
         if (both > 0)
             if (const auto tuned = centsBetween(sa.first(both), sb.first(both), rateHz, fft))
-                note.cents = tuned->cents, note.centsDoubt = tuned->doubtCents;
+                note.cents = tuned->cents, note.centsDoubt = tuned->doubt;
         offsets.push_back(note.offsetMs), levels.push_back(note.levelDb);
         if (note.cents) cents.push_back(*note.cents);
         out.notes.push_back(note);
