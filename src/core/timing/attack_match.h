@@ -6,7 +6,7 @@
 
 namespace gristle::core {
 
-/// How the attacks of two notes fit onto each other.
+/// How the attacks of a pair fit onto each other.
 struct AttackMatch {
     double shiftS = 0.0; ///< brings the second's attack onto the first's, beyond the difference of their onsets
     double alike = 0.0;  ///< of the two there: 1 where they rise the same way
