@@ -55,7 +55,8 @@ std::vector<double> timesOf(const std::vector<Onset>& onsets)
 double farthestMs(const std::vector<double>& a, const std::vector<double>& b)
 {
     double most = 0.0;
-    for (std::size_t i = 0; i < std::min(a.size(), b.size()); ++i) most = std::max(most, 1000.0 * std::abs(a[i] - b[i]));
+    for (std::size_t i = 0; i < std::min(a.size(), b.size()); ++i)
+        most = std::max(most, 1000.0 * std::abs(a[i] - b[i]));
     return most;
 }
 
@@ -122,7 +123,8 @@ private slots:
     void whatIsNoNote_data()
     {
         QTest::addColumn<QString>("what");
-        for (const char* what : {"beats", "bend", "vibrato", "fades in", "tremolo"}) QTest::newRow(what) << QString(what);
+        for (const char* what : {"beats", "bend", "vibrato", "fades in", "tremolo"})
+            QTest::newRow(what) << QString(what);
     }
     void whatIsNoNote()
     {
@@ -144,7 +146,8 @@ private slots:
         }
         const auto found = findOnsets(x, kRate);
         QVERIFY2(found.size() <= 1 && (found.empty() || found[0].timeS < 0.05),
-                 qPrintable(QString("%1, the last at %2 s").arg(found.size()).arg(found.empty() ? 0.0 : found.back().timeS)));
+                 qPrintable(
+                     QString("%1, the last at %2 s").arg(found.size()).arg(found.empty() ? 0.0 : found.back().timeS)));
     }
 
     /// A sampled guitar through an amplifier, the same notes at many strengths: soft ones swell under loud ones.

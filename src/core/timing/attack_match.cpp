@@ -38,7 +38,7 @@ std::vector<double> attackOf(std::span<const float> x, double rateHz, double atS
 
 /// @param scrapeShift  what the difference of their scrapes says
 AttackMatch fitted(std::span<const float> a, double atA, std::span<const float> b, double atB, double rateHz,
-                         double scrapeShift, bool isSoft)
+                   double scrapeShift, bool isSoft)
 {
     constexpr double kFrom = -0.012, kTo = 0.030, kMost = 0.008, kBetter = 0.3, kBetterScrape = 0.02;
     constexpr std::int64_t kNear = 4; // a millisecond
@@ -160,9 +160,8 @@ AttackMatch AttackMatcher::match(std::span<const float> a, const Onset& first, s
 {
     const bool isSoft = std::min(first.sharpDb, second.sharpDb) < kSoftDb;
     const auto at = [&](double shift) {
-        AttackMatch out =
-            fitted(a, first.timeS, b, second.timeS + shift, rate_,
-                   (second.scrapeS - first.scrapeS) - (second.timeS - first.timeS) - shift, isSoft);
+        AttackMatch out = fitted(a, first.timeS, b, second.timeS + shift, rate_,
+                                 (second.scrapeS - first.scrapeS) - (second.timeS - first.timeS) - shift, isSoft);
         out.shiftS += shift;
         return out;
     };

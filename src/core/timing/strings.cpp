@@ -172,11 +172,11 @@ std::optional<std::array<double, 6>> openStrings(const std::string& tuning, doub
     return out;
 }
 
-std::array<std::string, 6> stringNames(const std::array<double, 6>& openHz)
+std::array<std::string, 6> stringNames(const std::array<double, 6>& openHz, double referenceHz)
 {
     std::array<std::string, kStrings> out;
     for (std::size_t s = 0; s < kStrings; ++s) {
-        out[s] = nearestNote(openHz[s]).name;
+        out[s] = nearestNote(openHz[s], referenceHz).name;
         out[s].pop_back(); // its octave
     }
     const auto bare = out;

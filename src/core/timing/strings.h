@@ -9,7 +9,7 @@ namespace gristle::core {
 std::optional<std::array<double, 6>> openStrings(const std::string& tuning, double referenceHz = 440.0);
 
 /// "A", of open strings of the same name "low E" and "high E".
-std::array<std::string, 6> stringNames(const std::array<double, 6>& openHz);
+std::array<std::string, 6> stringNames(const std::array<double, 6>& openHz, double referenceHz = 440.0);
 
 /// Tells of notes that sound alone on which string they were played, where that can be told: a pitch that one string
 /// alone has, else by the string's stiffness. B of a string grows by 2^(n/6) to the n-th fret (it goes with 1 / L^2,

@@ -223,7 +223,7 @@ Result<TakeMeasure> measureTake(std::span<const float> x, double rateHz, const B
     tellPitches(out, x, rateHz, options.referenceHz, onsetS, progress);
     if (options.openHz) {
         tellStrings(out.notes, *options.openHz, options.capo);
-        out.stringNames = stringNames(*options.openHz);
+        out.stringNames = stringNames(*options.openHz, options.referenceHz);
     }
     if (progress.stopped()) return Error{ErrorCode::Cancelled, "take: stopped", ""};
     return out;
