@@ -66,6 +66,79 @@ std::vector<float> scaled(std::vector<float> x, float by)
     return x;
 }
 
+/// A string as Karplus and Strong had it: a burst of noise, another each time, goes round and loses its top. Nothing of
+/// the program's own strings is in it: no scrape, no stiffness, no pickup.
+class PlainString {
+public:
+    explicit PlainString(std::mt19937& random) : random_(random) {}
+    void pluck(double hz, double strength, bool muted)
+    {
+        std::normal_distribution<double> noise;
+        std::uniform_real_distribution<double> part;
+        const auto length = std::size_t(kRate / hz);
+        std::vector<double> burst(length);
+        const double dull = 0.3 + 0.3 * part(random_);
+        double held = 0.0;
+        for (double& v : burst) v = held += dull * (noise(random_) - held);
+        const auto at = std::size_t(double(length) * (0.1 + 0.1 * part(random_))); // where the pick is
+        ring_.assign(length, 0.0);
+        for (std::size_t i = 0; i < length; ++i) ring_[i] = strength * (burst[i] - burst[(i + length - at) % length]);
+        at_ = 0, last_ = 0.0, keeps_ = muted ? 0.93 : 0.9965;
+    }
+    double next()
+    {
+        if (ring_.empty()) return 0.0;
+        const double v = ring_[at_];
+        ring_[at_] = keeps_ * 0.5 * (v + last_);
+        last_ = v;
+        at_ = (at_ + 1) % ring_.size();
+        return v;
+    }
+
+private:
+    std::mt19937& random_;
+    std::vector<double> ring_;
+    std::size_t at_ = 0;
+    double last_ = 0.0, keeps_ = 0.0;
+};
+
+/// Singles over four strings, muted sixteenths on one, or strums of five, by such strings that ring until plucked
+/// again.
+std::vector<float> plainStrings(const QString& kind, const std::vector<double>& onsetS, unsigned seed, double drive)
+{
+    constexpr int kFrets[8] = {0, 3, 5, 7, 5, 3, 2, 0}, kShape[5] = {0, 2, 2, 1, 0};
+    constexpr double kOpen[6] = {82.41, 110.0, 146.8, 196.0, 246.9, 329.6};
+    std::mt19937 random(seed);
+    std::uniform_real_distribution<double> part;
+    std::normal_distribution<double> noise;
+    struct Pluck {
+        std::size_t at, string;
+        int fret;
+    };
+    std::vector<Pluck> all;
+    for (std::size_t i = 0; i < onsetS.size(); ++i)
+        if (kind == "strums")
+            for (std::size_t s = 0; s < 5; ++s)
+                all.push_back({std::size_t((onsetS[i] + 0.002 * double(s) * (0.7 + 0.6 * part(random))) * kRate), s,
+                               2 * int(i / 2 % 3) + kShape[s]});
+        else
+            all.push_back({std::size_t(onsetS[i] * kRate), kind == "singles" ? 1 + i / 4 % 4 : 0,
+                           kFrets[kind == "singles" ? i % 8 : i / 4 % 8]});
+    std::ranges::sort(all, {}, &Pluck::at);
+    std::vector<PlainString> strings(6, PlainString(random));
+    std::vector<float> out(std::size_t((onsetS.back() + 1.0) * kRate));
+    std::size_t next = 0;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        for (; next < all.size() && all[next].at == i; ++next)
+            strings[all[next].string].pluck(kOpen[all[next].string] * std::exp2(all[next].fret / 12.0),
+                                            0.6 + 0.4 * part(random), kind == "muted");
+        double sum = 1e-4 * noise(random);
+        for (PlainString& s : strings) sum += s.next();
+        out[i] = float(drive > 0.0 ? 0.3 * std::tanh(0.3 * drive * sum) : 0.15 * sum);
+    }
+    return out;
+}
+
 } // namespace
 
 class TestOnsets : public QObject {
@@ -168,6 +241,43 @@ private slots:
         }
         const double f1 = 2.0 * hit / double(found.size() + notes.size());
         QVERIFY2(f1 > 0.95, qPrintable(QString("F1 %1").arg(f1)));
+    }
+
+    /// Goals on strings of another make: F1 0.98, places and pairs to 1.5 ms; here they are reached by far.
+    void stringsOfAnotherMake_data()
+    {
+        QTest::addColumn<QString>("kind");
+        QTest::addColumn<double>("drive");
+        for (const QString kind : {"singles", "muted", "strums"})
+            for (const double drive : {0.0, 3.0, 20.0})
+                QTest::newRow(qPrintable(QString("%1, drive %2").arg(kind).arg(drive))) << kind << drive;
+    }
+    void stringsOfAnotherMake()
+    {
+        QFETCH(QString, kind);
+        QFETCH(double, drive);
+        std::mt19937 random(5);
+        std::normal_distribution<double> hand(0.0, 0.006);
+        std::vector<double> first, second;
+        for (int i = 0; i < 100; ++i) {
+            const double t = 0.6 + (kind == "singles" ? 0.25 : kind == "muted" ? 0.125 : 0.5) * i;
+            first.push_back(t + hand(random)), second.push_back(t + 0.007 + hand(random));
+        }
+        const auto a = plainStrings(kind, first, 1, drive), b = plainStrings(kind, second, 2, drive);
+        const auto found = timesOf(findOnsets(a, kRate));
+        QVERIFY(std::abs(double(found.size()) - 100.0) <= 2.0);
+        if (found.size() == first.size()) QVERIFY(farthestMs(found, first) < 10.0); // of a strum: any of its strings
+        const auto take = comparePerformances(a, b, kRate).value();
+        QVERIFY(take.notes.size() >= 98 && !take.isCopy && !take.isUnrelated);
+        double squares = 0.0, within = 0.0;
+        for (const NotePair& n : take.notes) {
+            const auto near = std::ranges::min_element(first, {}, [&](double t) { return std::abs(t - n.timeS); });
+            const double off = n.offsetMs - 1000.0 * (second[std::size_t(near - first.begin())] - *near);
+            squares += off * off / double(take.notes.size());
+            within += std::abs(off) < 2.0 * n.offsetDoubtMs;
+        }
+        QVERIFY2(std::sqrt(squares) < 0.5, qPrintable(QString("%1 ms").arg(std::sqrt(squares))));
+        QVERIFY(within > 0.95 * double(take.notes.size()));
     }
 
     /// Second against first is first against second turned over.
