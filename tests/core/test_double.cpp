@@ -269,6 +269,38 @@ private slots:
         QVERIFY(!take.tuningDoubtCents());
     }
 
+    /// The doubts of a whole pair are how far its figures scatter where many hands play by Gauss's law.
+    void doubtsAreHowFiguresScatter()
+    {
+        constexpr int kTries = 3000;
+        constexpr std::size_t kNotes = 40;
+        constexpr double kSd = 8.0;
+        std::mt19937 random(7);
+        std::normal_distribution<double> hand(0.0, kSd);
+        std::vector<double> means, medians, spreads;
+        const auto sdOf = [](const std::vector<double>& v) {
+            double mean = 0.0, sum = 0.0;
+            for (const double x : v) mean += x / double(v.size());
+            for (const double x : v) sum += (x - mean) * (x - mean);
+            return std::sqrt(sum / double(v.size() - 1));
+        };
+        for (int k = 0; k < kTries; ++k) {
+            std::vector<double> v(kNotes);
+            double mean = 0.0;
+            for (double& x : v) x = hand(random), mean += x / double(kNotes);
+            spreads.push_back(sdOf(v)), means.push_back(mean);
+            std::ranges::sort(v);
+            medians.push_back(0.5 * (v[kNotes / 2 - 1] + v[kNotes / 2]));
+        }
+        DoubleTake take;
+        take.notes.resize(kNotes);
+        for (NotePair& n : take.notes) n.cents = 0.0;
+        take.offsetSdMs = kSd, take.tuningSdCents = kSd;
+        QVERIFY(std::abs(take.spreadDoubtMs() / sdOf(spreads) - 1.0) < 0.06);
+        QVERIFY(std::abs(take.medianDoubtMs() / sdOf(medians) - 1.0) < 0.06);
+        QVERIFY(std::abs(*take.tuningDoubtCents() / sdOf(means) - 1.0) < 0.06);
+    }
+
     /// Planted faults are found, and nothing else is.
     void plantedFaults()
     {
