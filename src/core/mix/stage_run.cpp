@@ -9,7 +9,7 @@ namespace gristle::core {
 
 namespace {
 
-constexpr double kLongBlockS = 40.0; // for stages that are quicker with them
+constexpr double kLongBlockS = 120.0; // for stages that are quicker with them
 constexpr double kPrerollS = 0.5;
 
 } // namespace

@@ -5,8 +5,14 @@
 
 #include "core/rig/circuit/processors.h"
 
+#include <algorithm>
+#include <array>
 #include <bit>
+#include <cmath>
+#include <cstdint>
 #include <cstring>
+#include <type_traits>
+#include <utility>
 
 #define GRISTLE_INLINED [[gnu::always_inline]] inline
 #define GRISTLE_INLINED_HERE __attribute__((always_inline))
@@ -18,191 +24,290 @@ namespace {
 constexpr std::size_t kLanes = CircuitsAbreast::kLanes;
 
 template<std::size_t wide> struct Vectors;
-template<> struct Vectors<4> {
-    typedef double Doubles __attribute__((vector_size(32)));
-    typedef float Floats __attribute__((vector_size(16)));
-    typedef float Pairs __attribute__((vector_size(32))); ///< of grid and plate, in turns
-};
 template<> struct Vectors<8> {
+    typedef float Lane __attribute__((vector_size(32)));
+    typedef float Half __attribute__((vector_size(16)));
+    typedef double Doubles __attribute__((vector_size(32))); ///< of half a group
+    typedef std::uint32_t Bits __attribute__((vector_size(32)));
+    typedef long long Longs __attribute__((vector_size(32)));
+};
+template<> struct Vectors<16> {
+    typedef float Lane __attribute__((vector_size(64)));
+    typedef float Half __attribute__((vector_size(32)));
     typedef double Doubles __attribute__((vector_size(64)));
-    typedef float Floats __attribute__((vector_size(32)));
-    typedef float Pairs __attribute__((vector_size(64)));
+    typedef std::uint32_t Bits __attribute__((vector_size(64)));
+    typedef long long Longs __attribute__((vector_size(64)));
 };
 
-/// For a processor that takes so many numbers at once. The lanes in one of its registers are a group.
+/// For a processor that takes so many numbers of single precision at once. The lanes in one of its registers are a
+/// group. What is held in single precision is counted from rest, so that little is rounded.
 template<std::size_t wide> struct Registers {
-    static constexpr std::size_t kGroups = kLanes / wide;
-    using Lane = typename Vectors<wide>::Doubles;
-    using Floats = typename Vectors<wide>::Floats;
-    using Pairs = typename Vectors<wide>::Pairs;
+    static constexpr std::size_t kGroups = kLanes / wide, kHalf = wide / 2;
+    using Lane = typename Vectors<wide>::Lane;
+    using Doubles = typename Vectors<wide>::Doubles;
 
     struct Two { ///< of grid and plate
         Lane grid{}, plate{};
     };
 
-    /// Numbers of every lane: of each number its groups, on the places that registers want.
-    class Store {
+    /// Numbers out of two registers, those of the second counted on from those of the first. @tparam from  of each place
+    template<int (*from)(int)> GRISTLE_INLINED static Lane mixed(const Lane& a, const Lane& b) noexcept
+    {
+        return [&]<std::size_t... i>(std::index_sequence<i...>) GRISTLE_INLINED_HERE {
+            return __builtin_shufflevector(a, b, from(int(i))...);
+        }(std::make_index_sequence<wide>{});
+    }
+    // A fourth of a register takes two columns of a lane, the next one the other two. Lanes stand in fours, some in
+    // each half of a group; a register has one of each four of a half, so four registers have all of the half.
+    static constexpr int kFours = wide / 8; ///< in each half
+    template<int h> static constexpr int foursOf(int i) { return 4 * (kFours * h + i / 8) + i % 4; }
+    template<int h, int k> static constexpr int eachOf(int i) { return 4 * (kFours * h + i / 8) + k; }
+    static constexpr int low(int i) { return i / 4 * 4 + i % 4 / 2 + i % 2 * int(wide); }
+    static constexpr int high(int i) { return low(i) + 2; }
+    static constexpr int firsts(int i) { return i / 4 * 4 + i % 2 + i % 4 / 2 * int(wide); }
+    static constexpr int lasts(int i) { return firsts(i) + 2; }
+    static constexpr int firstColumns(int i) { return i / 4 * 8 + i % 4; }
+    static constexpr int lastColumns(int i) { return firstColumns(i) + 4; }
+    template<std::size_t first> GRISTLE_INLINED static Doubles doubled(const Lane& x) noexcept
+    {
+        return [&]<std::size_t... i>(std::index_sequence<i...>) GRISTLE_INLINED_HERE {
+            return __builtin_convertvector(__builtin_shufflevector(x, x, int(first + i)...), Doubles);
+        }(std::make_index_sequence<kHalf>{});
+    }
+    GRISTLE_INLINED static Lane single(const Doubles& first, const Doubles& second) noexcept
+    {
+        using Half = typename Vectors<wide>::Half;
+        const Half a = __builtin_convertvector(first, Half), b = __builtin_convertvector(second, Half);
+        return [&]<std::size_t... i>(std::index_sequence<i...>) GRISTLE_INLINED_HERE {
+            return __builtin_shufflevector(a, b, int(i)...);
+        }(std::make_index_sequence<wide>{});
+    }
+
+    /// Numbers of every lane, of each number its registers, on the places that those want.
+    template<typename V> class Store {
     public:
-        explicit Store(std::size_t numbers) : places_(kGroups * numbers) {}
-        Lane* data() noexcept { return &places_[0].of; }
-        Lane* operator[](std::size_t number) noexcept { return data() + kGroups * number; }
+        static constexpr std::size_t kEach = sizeof(V) / sizeof(V{}[0]), kRegisters = kLanes / kEach;
+        explicit Store(std::size_t numbers) : places_(kRegisters * numbers) {}
+        V* data() noexcept { return &places_[0].of; }
+        V* operator[](std::size_t number) noexcept { return data() + kRegisters * number; }
         double get(std::size_t number, std::size_t lane) const noexcept
         {
-            return places_[kGroups * number + lane / wide].of[lane % wide];
+            return double(places_[kRegisters * number + lane / kEach].of[lane % kEach]);
         }
         void set(std::size_t number, std::size_t lane, double to) noexcept
         {
-            places_[kGroups * number + lane / wide].of[lane % wide] = to;
+            auto& place = places_[kRegisters * number + lane / kEach].of;
+            place[lane % kEach] = std::remove_reference_t<decltype(place[0])>(to);
         }
         void swap(Store& other) noexcept { places_.swap(other.places_); }
 
     private:
-        struct alignas(sizeof(Lane)) Place {
-            Lane of{};
+        struct alignas(sizeof(V)) Place {
+            V of{};
         };
         std::vector<Place> places_;
     };
 
-    /// Rows of a matrix times some numbers of each lane, a few rows at a time in registers.
-    class Rows {
+    /// Rows of a matrix times some numbers of each lane, a few rows at a time in registers. @tparam V  Lane or Doubles
+    template<typename V> class Rows {
     public:
-        /// @param rows     each with its constant behind
-        /// @param columns  which of them, constant apart
-        Rows(const std::vector<std::vector<double>>& rows, const std::vector<std::size_t>& columns)
+        /// @param rows, columns  which of them
+        Rows(const std::vector<std::vector<double>>& matrix, const std::vector<std::size_t>& rows,
+             const std::vector<std::size_t>& columns)
             : columns_(columns.size()), size_((rows.size() + kHigh - 1) / kHigh * kHigh)
         {
             for (std::size_t at = 0; at < size_; at += kHigh)
-                for (std::size_t i = 0; i <= columns_; ++i)
+                for (const std::size_t column : columns)
                     for (std::size_t r = at; r < at + kHigh; ++r)
-                        values_.push_back(r >= rows.size() ? 0.0 : i == 0 ? rows[r].back() : rows[r][columns[i - 1]]);
+                        values_.push_back(r < rows.size() ? Number(matrix[rows[r]][column]) : Number());
         }
         std::size_t size() const noexcept { return size_; } ///< of the result, padded
-        GRISTLE_INLINED void times(const Lane* numbers, Lane* out) const noexcept
+        GRISTLE_INLINED void times(const V* numbers, V* out) const noexcept
         {
-            const double* value = values_.data();
-            for (Lane* const end = out + kGroups * size_; out < end; out += kGroups * kHigh) {
-                Lane sum[kGroups * kHigh];
-                for (std::size_t r = 0; r < kHigh; ++r, ++value)
-                    for (std::size_t g = 0; g < kGroups; ++g) sum[kGroups * r + g] = Lane{} + *value;
-                for (const Lane* n = numbers; n < numbers + kGroups * columns_; n += kGroups)
+            const Number* value = values_.data();
+            for (V* const end = out + kRegisters * size_; out < end; out += kRegisters * kHigh) {
+                V sum[kRegisters * kHigh]{};
+                for (const V* n = numbers; n < numbers + kRegisters * columns_; n += kRegisters)
                     for (std::size_t r = 0; r < kHigh; ++r, ++value)
-                        for (std::size_t g = 0; g < kGroups; ++g) sum[kGroups * r + g] += n[g] * *value;
-                for (std::size_t r = 0; r < kGroups * kHigh; ++r) out[r] = sum[r];
+                        for (std::size_t g = 0; g < kRegisters; ++g) sum[kRegisters * r + g] += n[g] * *value;
+                for (std::size_t r = 0; r < kRegisters * kHigh; ++r) out[r] = sum[r];
             }
         }
 
     private:
-        static constexpr std::size_t kHigh = 6;
+        using Number = std::remove_reference_t<decltype(V{}[0])>;
+        static constexpr std::size_t kRegisters = Store<V>::kRegisters, kHigh = 8 / kRegisters;
         std::size_t columns_, size_;
-        std::vector<double> values_; ///< of kHigh rows after the other: the constants, then those of each column
+        std::vector<Number> values_; ///< of kHigh rows after the other, those of each column
     };
 
-    /// Into the table for every lane of a group.
-    GRISTLE_INLINED static Two lookUp(const TubeTable& table, const Two& at) noexcept
-    {
-        const auto places = table.placesAt(at.grid, at.plate);
-        const Floats along = __builtin_convertvector(places.along, Floats),
-                     across = __builtin_convertvector(places.across, Floats);
-        alignas(sizeof(Lane)) std::size_t from[wide];
-        std::memcpy(from, &places.from, sizeof from);
-        asm("" : "+m"(from)); // read from memory one by one, which is quicker than out of the register
-        // A register holds the eight of one place, or of two.
-        const auto weighed = [&]<int k>() GRISTLE_INLINED_HERE {
-            Pairs out;
-            TubeTable::Eight row, next;
-            if constexpr (wide == 4) {
-                table.rowsAt(from[k], row, next);
-                TubeTable::weigh<Pairs>(row, next, __builtin_shufflevector(along, along, k, k, k, k, k, k, k, k),
-                                        __builtin_shufflevector(across, across, k, k, k, k, k, k, k, k), out);
-            } else {
-                constexpr int a = 2 * k, b = 2 * k + 1;
-                const auto both = [](const auto& x, const auto& y) GRISTLE_INLINED_HERE {
-                    return __builtin_shufflevector(x, y, 0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15);
-                };
-                const auto part = [](const Floats& x) GRISTLE_INLINED_HERE {
-                    return __builtin_shufflevector(x, x, a, a, a, a, a, a, a, a, b, b, b, b, b, b, b, b);
-                };
-                TubeTable::Eight otherRow, otherNext;
-                table.rowsAt(from[a], row, next);
-                table.rowsAt(from[b], otherRow, otherNext);
-                TubeTable::weigh<Pairs>(both(row, otherRow), both(next, otherNext), part(along), part(across), out);
-            }
-            return out;
-        };
-        // Sums of columns two by two, then of all four.
-        const auto halves = [](const Pairs& x, const Pairs& y) GRISTLE_INLINED_HERE {
-            const Lane a = std::bit_cast<Lane>(x), b = std::bit_cast<Lane>(y);
-            if constexpr (wide == 4)
-                return std::bit_cast<Lane>(std::bit_cast<Pairs>(__builtin_shufflevector(a, b, 0, 4, 2, 6)) +
-                                           std::bit_cast<Pairs>(__builtin_shufflevector(a, b, 1, 5, 3, 7)));
-            else
-                return std::bit_cast<Lane>(
-                    std::bit_cast<Pairs>(__builtin_shufflevector(a, b, 0, 8, 2, 10, 4, 12, 6, 14)) +
-                    std::bit_cast<Pairs>(__builtin_shufflevector(a, b, 1, 9, 3, 11, 5, 13, 7, 15)));
-        };
-        const Lane a = halves(weighed.template operator()<0>(), weighed.template operator()<1>()),
-                   b = halves(weighed.template operator()<2>(), weighed.template operator()<3>());
-        if constexpr (wide == 4) {
-            const Pairs all = std::bit_cast<Pairs>(__builtin_shufflevector(a, b, 0, 1, 4, 5)) +
-                              std::bit_cast<Pairs>(__builtin_shufflevector(a, b, 2, 3, 6, 7));
-            return {__builtin_convertvector(__builtin_shufflevector(all, all, 0, 2, 4, 6), Lane),
-                    __builtin_convertvector(__builtin_shufflevector(all, all, 1, 3, 5, 7), Lane)};
-        } else { // the lanes stand as 0, 2, 1, 3 and so on
-            const Pairs all = std::bit_cast<Pairs>(__builtin_shufflevector(a, b, 0, 1, 4, 5, 8, 9, 12, 13)) +
-                              std::bit_cast<Pairs>(__builtin_shufflevector(a, b, 2, 3, 6, 7, 10, 11, 14, 15));
-            return {__builtin_convertvector(__builtin_shufflevector(all, all, 0, 4, 2, 6, 8, 12, 10, 14), Lane),
-                    __builtin_convertvector(__builtin_shufflevector(all, all, 1, 5, 3, 7, 9, 13, 11, 15), Lane)};
+    /// A tube's table, with places counted from that at rest: the less there is to hear, the finer they are.
+    class Table {
+    public:
+        /// @param grid, plate  volts at rest
+        Table(const TubeTable& table, double grid, double plate) : table_(&table)
+        {
+            const TubeTable::Lines& l = table.lines();
+            const double by = grid - l.middle - l.middleLean * plate,
+                         half = std::max(TubeTable::kLeastHalfV, l.half + l.halfLean * plate),
+                         scale = TubeTable::kScale / (std::abs(by) + half);
+            const double x = TubeTable::kMiddle + scale * by, y = (plate - l.low) * l.perVolt;
+            lean_ = float(l.middleLean), halfLean_ = float(l.halfLean), perVolt_ = float(l.perVolt);
+            perColumn_ = float(l.perColumn), perRow_ = float(l.perRow);
+            by_ = float(by), half_ = float(half), leastHalf_ = float(TubeTable::kLeastHalfV - half);
+            perBy_ = float(scale * half), perHalf_ = float(scale * by), across_ = float(2.0 * scale * by);
+            x_ = float(x - std::floor(x) - 0.5), y_ = float(y - std::floor(y) - 0.5);
+            leastY_ = float(TubeTable::kEdge - y), mostY_ = float(TubeTable::kRows - 1 - TubeTable::kEdge - y);
+            column_ = std::uint32_t(std::floor(x)) - std::bit_cast<std::uint32_t>(kRounds);
+            row_ = std::uint32_t(std::floor(y)) - std::bit_cast<std::uint32_t>(kRounds);
         }
-    }
+        /// So that nothing flows at rest.
+        GRISTLE_INLINED void rest() noexcept
+        {
+            const Two at = read(Place(*this, {}));
+            gridA_ = at.grid[0];
+            plateA_ = at.plate[0];
+        }
+        /// At two places, the second of which is on its way while the first is waited for.
+        GRISTLE_INLINED std::array<Two, 2> operator()(const Two& a, const Two& b) const noexcept
+        {
+            const Place first(*this, a), second(*this, b);
+            return {read(first), read(second)};
+        }
+
+    private:
+        struct Place {
+            alignas(sizeof(Lane)) std::uint32_t from[wide];
+            Lane along, across, onLine; ///< onLine: of the plate's current, from rest
+            GRISTLE_INLINED Place(const Table& t, const Two& volts) noexcept
+            {
+                using Bits = typename Vectors<wide>::Bits;
+                const Lane off = volts.grid - t.lean_ * volts.plate, wider = t.halfLean_ * volts.plate,
+                           half = wider > t.leastHalf_ ? wider : t.leastHalf_ + Lane{}; // less that at rest
+                const Lane by = off + t.by_, size = by < 0.0f ? -by : by;
+                // The difference of two such places, with nothing in it that is large and cancels.
+                const Lane sameSide = t.perBy_ * off - t.perHalf_ * half,
+                           moved = by * t.by_ < 0.0f ? sameSide + by * (t.by_ < 0.0f ? -t.across_ : t.across_) : sameSide;
+                // Half a place low, so that rounding finds the place before. Added to kRounds, a number is rounded to a
+                // whole one, whose last bits say which: quicker than a conversion.
+                const Lane fromX = moved / (size + (half + t.half_)), wish = t.perVolt_ * volts.plate,
+                           high = wish > t.leastY_ ? wish : t.leastY_ + Lane{},
+                           fromY = high < t.mostY_ ? high : t.mostY_ + Lane{}, x = fromX + t.x_, y = fromY + t.y_;
+                onLine = t.perColumn_ * fromX + t.perRow_ * fromY;
+                const Lane column = x + kRounds, row = y + kRounds;
+                const Bits columns = (std::bit_cast<Bits>(column) + t.column_) & (TubeTable::kColumns - 1),
+                           rows = (std::bit_cast<Bits>(row) + t.row_) & (TubeTable::kRows - 1),
+                           at = rows * std::uint32_t(TubeTable::kRow) + 2 * columns;
+                std::memcpy(from, &at, sizeof from);
+                asm("" : "+m"(from)); // read from memory one by one, which is quicker than out of the register
+                along = (x - (column - kRounds)) + 0.5f, across = (y - (row - kRounds)) + 0.5f;
+            }
+        };
+        GRISTLE_INLINED Two read(const Place& place) const noexcept
+        {
+            Lane sums[2][2];
+            const auto half = [&]<int h>() GRISTLE_INLINED_HERE {
+                const auto crossed = [&]<int k>() GRISTLE_INLINED_HERE {
+                    Lane row, next;
+                    if constexpr (kFours == 1) {
+                        table_->rowsAt(place.from[4 * h + k], row, next);
+                    } else {
+                        TubeTable::Eight rows[2], nexts[2];
+                        table_->rowsAt(place.from[8 * h + k], rows[0], nexts[0]);
+                        table_->rowsAt(place.from[8 * h + 4 + k], rows[1], nexts[1]);
+                        const auto both = [](const auto& x) GRISTLE_INLINED_HERE {
+                            return __builtin_shufflevector(x[0], x[1], 0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14,
+                                                           15);
+                        };
+                        row = both(rows), next = both(nexts);
+                    }
+                    return row + mixed<eachOf<h, k>>(place.across, place.across) * (next - row);
+                };
+                const Lane a = crossed.template operator()<0>(), b = crossed.template operator()<1>(),
+                           c = crossed.template operator()<2>(), d = crossed.template operator()<3>();
+                // Four by four numbers turned: grid and plate of a column that is even, and of one that is odd.
+                const Lane abEven = mixed<low>(a, b), abOdd = mixed<high>(a, b), cdEven = mixed<low>(c, d),
+                           cdOdd = mixed<high>(c, d);
+                Lane even, odd;
+                TubeTable::weights(mixed<foursOf<h>>(place.along, place.along), even, odd);
+                sums[0][h] = mixed<firsts>(abEven, cdEven) * even + mixed<firsts>(abOdd, cdOdd) * odd;
+                sums[1][h] = mixed<lasts>(abEven, cdEven) * even + mixed<lasts>(abOdd, cdOdd) * odd;
+            };
+            half.template operator()<0>(), half.template operator()<1>();
+            const auto sumOf = [&](const Lane* of) GRISTLE_INLINED_HERE {
+                return mixed<firstColumns>(of[0], of[1]) + mixed<lastColumns>(of[0], of[1]);
+            };
+            return {sumOf(sums[0]) - gridA_, (sumOf(sums[1]) - plateA_) + place.onLine};
+        }
+
+        const TubeTable* table_;
+        static constexpr float kRounds = 12582912.0f; // 1.5 * 2^23
+        // At rest: how far off the middle between the lines, half of what is between them; see TubeTable::Lines.
+        float lean_, halfLean_, perVolt_, by_, half_, leastHalf_, perBy_, perHalf_, across_, perColumn_, perRow_;
+        float x_, y_, leastY_, mostY_;  ///< parts of a column and a row, less half of one; how far rows reach from there
+        std::uint32_t column_, row_;    ///< less the bits of kRounds
+        float gridA_ = 0.0f, plateA_ = 0.0f; ///< what it says at rest
+    };
 
     /// As TubePort, of a group.
     struct alignas(sizeof(Lane)) Port {
-        Two volts, now, mean, before, third;
-        double offsetGrid = 0.0, offsetPlate = 0.0;
+        Two volts, now, before, line;
 
         /// The currents.
-        GRISTLE_INLINED Two step(const TubeTable& table, const Two& to) noexcept
+        GRISTLE_INLINED Two step(const Table& table, const Two& to) noexcept
         {
-            constexpr double kBentA = 1e-5, kHalf = 2.0 / 3.0;
-            const Two middle{0.5 * (volts.grid + to.grid), 0.5 * (volts.plate + to.plate)};
-            Two end = lookUp(table, to), half = lookUp(table, middle);
-            end.grid += offsetGrid, end.plate += offsetPlate;
-            half.grid += offsetGrid, half.plate += offsetPlate;
-            const Two straight{0.5 * (now.grid + end.grid), 0.5 * (now.plate + end.plate)};
-            const Two bent{half.grid - straight.grid, half.plate - straight.plate};
-            Two line{straight.grid + kHalf * bent.grid, straight.plate + kHalf * bent.plate};
-            const auto isBent =
-                (bent.grid < 0.0 ? -bent.grid : bent.grid) + (bent.plate < 0.0 ? -bent.plate : bent.plate) >= kBentA;
+            constexpr float kBentA = 1e-5f;
+            const auto middleOf = [](const Two& a, const Two& b) GRISTLE_INLINED_HERE {
+                return Two{0.5f * (a.grid + b.grid), 0.5f * (a.plate + b.plate)};
+            };
+            const Two middle = middleOf(volts, to);
+            const auto [end, half] = table(to, middle);
+            const auto bentBy = [](const Lane& from, const Lane& at, const Lane& next) GRISTLE_INLINED_HERE {
+                const Lane by = at - 0.5f * (from + next);
+                return by < 0.0f ? -by : by;
+            };
+            const auto isBent = bentBy(now.grid, half.grid, end.grid) + bentBy(now.plate, half.plate, end.plate) >= kBentA;
+            Two out, nextLine;
+            straight(now.grid, before.grid, line.grid, half.grid, end.grid, out.grid, nextLine.grid);
+            straight(now.plate, before.plate, line.plate, half.plate, end.plate, out.plate, nextLine.plate);
+            const auto bits = std::bit_cast<typename Vectors<wide>::Longs>(isBent);
             long long isAny = 0;
-            for (std::size_t i = 0; i < wide; ++i) isAny |= isBent[i];
-            if (isAny) { // by trapezoids in quarters
-                const Two early = lookUp(table, {0.5 * (volts.grid + middle.grid), 0.5 * (volts.plate + middle.plate)}),
-                          late = lookUp(table, {0.5 * (middle.grid + to.grid), 0.5 * (middle.plate + to.plate)});
-                const Lane grid = 0.25 * (early.grid + late.grid + half.grid + straight.grid + 2.0 * offsetGrid),
-                           plate = 0.25 * (early.plate + late.plate + half.plate + straight.plate + 2.0 * offsetPlate);
-                line.grid = isBent ? grid : line.grid;
-                line.plate = isBent ? plate : line.plate;
+            for (std::size_t i = 0; i < kHalf; ++i) isAny |= bits[i];
+            if (isAny) {
+                const auto [early, late] = table(middleOf(volts, middle), middleOf(middle, to));
+                const auto quarters = [&](Lane Two::*of) GRISTLE_INLINED_HERE {
+                    constexpr float kThird = 1.0f / 3.0f, kPart = 1.0f / 96.0f;
+                    const Lane o = (line.*of + kThird * before.*of) +
+                                   kPart * ((42.0f * early.*of + 36.0f * half.*of) +
+                                            (30.0f * late.*of + 45.0f * end.*of) - 41.0f * now.*of);
+                    const Lane l = -kPart * ((18.0f * early.*of + 12.0f * half.*of) + (6.0f * late.*of + end.*of) +
+                                             11.0f * now.*of);
+                    out.*of = isBent ? o : out.*of;
+                    nextLine.*of = isBent ? l : nextLine.*of;
+                };
+                quarters(&Two::grid), quarters(&Two::plate);
             }
-            const Two out{(0.625 * before.grid - 0.125 * third.grid - 1.375 * mean.grid) + 1.875 * line.grid,
-                          (0.625 * before.plate - 0.125 * third.plate - 1.375 * mean.plate) + 1.875 * line.plate};
-            third = before, before = mean, mean = line, now = end, volts = to;
+            before = now, now = end, line = nextLine, volts = to;
             return out;
+        }
+
+    private:
+        /// By Simpson's rule.
+        GRISTLE_INLINED static void straight(const Lane& now, const Lane& before, const Lane& line, const Lane& half,
+                                             const Lane& end, Lane& out, Lane& nextLine) noexcept
+        {
+            constexpr float kThird = 1.0f / 3.0f, kSixth = 1.0f / 6.0f;
+            out = ((line + kThird * (before - now)) + 0.5f * end) + half;
+            nextLine = -kSixth * now - kThird * half;
         }
     };
 };
 
-std::vector<std::size_t> slotsFrom(std::size_t first, std::size_t count)
+/// @param step  from one to the next
+std::vector<std::size_t> slotsFrom(std::size_t first, std::size_t count, std::size_t step = 1)
 {
     std::vector<std::size_t> out(count);
-    for (std::size_t i = 0; i < count; ++i) out[i] = first + i;
-    return out;
-}
-
-/// The motions, and the input behind them.
-std::vector<std::size_t> knownSlots(const CircuitForm& form)
-{
-    auto out = slotsFrom(0, form.motions);
-    out.push_back(form.slotCount() - 1);
+    for (std::size_t i = 0; i < count; ++i) out[i] = first + step * i;
     return out;
 }
 
@@ -213,7 +318,8 @@ struct CircuitsAbreast::State {
     virtual ~State() = default;
     virtual void set(std::size_t lane, const CircuitMoment& moment) noexcept = 0;
     virtual void get(std::size_t lane, CircuitMoment& moment) noexcept = 0;
-    virtual void process(const Volts& x, std::size_t samples, double inGain, float outGain) noexcept = 0;
+    virtual void rest() noexcept = 0; ///< of the tables, by the very arithmetic of process()
+    virtual void process(const Volts& x, std::size_t samples, float inGain, float outGain) noexcept = 0;
 };
 
 namespace {
@@ -221,69 +327,89 @@ namespace {
 template<std::size_t wide> class Abreast : public CircuitsAbreast::State {
 public:
     explicit Abreast(const CircuitSolver& like)
-        : form_(like.form()), restOut_(like.restVolts()), known_(form_->voltages, knownSlots(*form_)),
-          nexts_(form_->given, slotsFrom(0, form_->currents() + 1)), motions_(nexts_.size() + 1),
-          next_(nexts_.size() + 1), volts_(known_.size()), currents_(form_->currents() + 1), before_(form_->currents()),
-          last_(form_->currents()), third_(form_->currents()), ports_(kGroups * form_->tubes)
+        : form_(like.form()),
+          grids_(form_->voltages, slotsFrom(0, form_->tubes, 2), slotsFrom(0, form_->motions)),
+          plates_(form_->voltages, slotsFrom(1, form_->tubes, 2), slotsFrom(0, form_->motions)),
+          nexts_(form_->given, slotsFrom(0, form_->given.size()), slotsFrom(0, form_->currents() + 1)),
+          motions_(form_->motions), moved_(form_->motions), next_(nexts_.size()), gridV_(grids_.size()),
+          plateV_(plates_.size()), out_(1), currents_(form_->currents() + 1),
+          before_(form_->currents()), last_(form_->currents()), third_(form_->currents()),
+          ports_(kGroups * form_->tubes)
     {
-        for (const auto& row : form_->voltages)
-            ofCurrents_.insert(ofCurrents_.end(), row.begin() + long(form_->motions),
-                               row.begin() + long(form_->motions + form_->currents()));
+        const std::size_t flows = form_->currents();
+        for (std::size_t t = 0; t < form_->tubes; ++t) {
+            tables_.emplace_back(*form_->tables[t], form_->restPorts[t][0], form_->restPorts[t][1]);
+            for (std::size_t i = 0; i < flows; ++i)
+                for (const std::size_t row : {2 * t, 2 * t + 1})
+                    ofCurrents_.push_back(float(form_->voltages[row][form_->motions + (2 * t + i) % flows]));
+            for (const std::size_t row : {2 * t, 2 * t + 1}) ofInput_.push_back(float(form_->voltages[row].end()[-2]));
+        }
+        for (const double heard : form_->heard) heard_.push_back(float(heard));
+        while (swinging_ < form_->motions && form_->swings[swinging_] != 0.0) ++swinging_;
     }
     void set(std::size_t lane, const CircuitMoment& moment) noexcept override
     {
-        for (std::size_t i = 0; i < form_->motions; ++i) motions_.set(i, lane, moment.held[i]);
+        for (std::size_t i = 0; i < form_->motions; ++i) {
+            motions_.set(i, lane, moment.held[i] - form_->restSlots[i]);
+            moved_.set(i, lane, moment.held[i] - form_->restSlots[i]);
+        }
         for (std::size_t i = 0; i < form_->currents(); ++i) {
-            before_.set(i, lane, moment.before[i]);
-            last_.set(i, lane, moment.last[i]);
-            third_.set(i, lane, moment.third[i]);
+            before_.set(i, lane, moment.before[i] - restCurrent(i));
+            last_.set(i, lane, moment.last[i] - restCurrent(i));
+            third_.set(i, lane, moment.third[i] - restCurrent(i));
         }
         for (std::size_t t = 0; t < form_->tubes; ++t) {
-            const TubePort& from = moment.ports[t];
             auto& to = ports_[kGroups * t + lane / wide];
-            const auto two = [&](typename Use::Two& into, TubePort::Two of) {
-                into.grid[lane % wide] = of[0];
-                into.plate[lane % wide] = of[1];
+            const TubePort::Two volts{form_->restPorts[t][0], form_->restPorts[t][1]},
+                currents{restCurrent(2 * t), restCurrent(2 * t + 1)};
+            const auto two = [&](typename Use::Two& into, TubePort::Two of, TubePort::Two rest) {
+                into.grid[lane % wide] = float(of[0] - rest[0]);
+                into.plate[lane % wide] = float(of[1] - rest[1]);
             };
-            two(to.volts, from.volts), two(to.now, from.now), two(to.mean, from.mean);
-            two(to.before, from.before), two(to.third, from.third);
-            to.offsetGrid = from.offset[0];
-            to.offsetPlate = from.offset[1];
+            const TubePort& from = moment.ports[t];
+            two(to.volts, from.volts, volts), two(to.now, from.now, currents);
+            two(to.before, from.before, currents), two(to.line, from.line, -0.5 * currents);
         }
     }
     void get(std::size_t lane, CircuitMoment& moment) noexcept override
     {
-        for (std::size_t i = 0; i < form_->motions; ++i) moment.held[i] = motions_.get(i, lane);
+        for (std::size_t i = 0; i < form_->motions; ++i)
+            moment.held[i] = form_->restSlots[i] + motions_.get(i, lane);
         for (std::size_t i = 0; i < form_->currents(); ++i) {
-            moment.before[i] = before_.get(i, lane);
-            moment.last[i] = last_.get(i, lane);
-            moment.third[i] = third_.get(i, lane);
+            moment.before[i] = restCurrent(i) + before_.get(i, lane);
+            moment.last[i] = restCurrent(i) + last_.get(i, lane);
+            moment.third[i] = restCurrent(i) + third_.get(i, lane);
         }
         for (std::size_t t = 0; t < form_->tubes; ++t) {
             const auto& from = ports_[kGroups * t + lane / wide];
-            TubePort& to = moment.ports[t];
-            const auto two = [&](const typename Use::Two& of) {
-                return TubePort::Two{of.grid[lane % wide], of.plate[lane % wide]};
+            const TubePort::Two volts{form_->restPorts[t][0], form_->restPorts[t][1]},
+                currents{restCurrent(2 * t), restCurrent(2 * t + 1)};
+            const auto two = [&](const typename Use::Two& of, TubePort::Two rest) {
+                return rest + TubePort::Two{double(of.grid[lane % wide]), double(of.plate[lane % wide])};
             };
-            to.volts = two(from.volts), to.now = two(from.now), to.mean = two(from.mean);
-            to.before = two(from.before), to.third = two(from.third);
+            TubePort& to = moment.ports[t];
+            to.volts = two(from.volts, volts), to.now = two(from.now, currents);
+            to.before = two(from.before, currents), to.line = two(from.line, -0.5 * currents);
         }
     }
 
 protected:
-    GRISTLE_INLINED void run(const CircuitsAbreast::Volts& x, std::size_t samples, double inGain,
+    GRISTLE_INLINED void restTables() noexcept
+    {
+        for (auto& table : tables_) table.rest();
+    }
+    GRISTLE_INLINED void run(const CircuitsAbreast::Volts& x, std::size_t samples, float inGain,
                              float outGain) noexcept
     {
         for (std::size_t at = 0; at < samples; ++at) {
             for (std::size_t g = 0; g < kGroups; ++g) {
-                typename Use::Floats in;
+                Lane in;
                 for (std::size_t i = 0; i < wide; ++i) in[i] = x[wide * g + i][at];
-                currents_[form_->currents()][g] = motions_[form_->motions][g] =
-                    inGain * __builtin_convertvector(in, Lane);
+                currents_[form_->currents()][g] = inGain * in;
             }
             step();
             for (std::size_t g = 0; g < kGroups; ++g) {
-                const typename Use::Floats out = outGain * __builtin_convertvector(volts_[0][g], typename Use::Floats);
+                const Lane out = outGain * out_[0][g];
                 for (std::size_t i = 0; i < wide; ++i) x[wide * g + i][at] = out[i];
             }
         }
@@ -292,83 +418,117 @@ protected:
 private:
     using Use = Registers<wide>;
     using Lane = typename Use::Lane;
-    static constexpr std::size_t kGroups = Use::kGroups;
+    using Doubles = typename Use::Doubles;
+    static constexpr std::size_t kGroups = Use::kGroups, kHalf = Use::kHalf;
 
-    /// From the input behind motions and currents to the output in the first of `volts_`. See CircuitSolver.
+    double restCurrent(std::size_t i) const noexcept { return form_->restSlots[form_->motions + i]; }
+
+    /// From the input behind the currents to the output. See CircuitSolver.
     GRISTLE_INLINED void step() noexcept
     {
         const std::size_t tubes = form_->tubes, kept = form_->motions, flows = form_->currents();
         for (std::size_t i = 0; i < flows; i += 2)
             for (std::size_t g = 0; g < kGroups; ++g) {
-                currents_[i][g] = 2.0 * before_[i][g] - last_[i][g];
-                currents_[i + 1][g] = 3.0 * (before_[i + 1][g] - last_[i + 1][g]) + third_[i + 1][g];
+                currents_[i][g] = 2.0f * before_[i][g] - last_[i][g];
+                currents_[i + 1][g] = 3.0f * (before_[i + 1][g] - last_[i + 1][g]) + third_[i + 1][g];
             }
         third_.swap(last_);
         last_.swap(before_);
-        known_.times(motions_.data(), volts_.data());
-        const double* by = ofCurrents_.data();
+        grids_.times(motions_.data(), gridV_.data());
+        plates_.times(moved_.data(), plateV_.data());
+        const float* by = ofCurrents_.data();
         for (std::size_t t = 0; t < tubes; ++t, by += 2 * flows)
             for (std::size_t g = 0; g < kGroups; ++g) {
-                typename Use::Two to{volts_[2 * t][g], volts_[2 * t + 1][g]}, odd{};
+                // From its own on, so that those of the tube before come last: the others do not wait for them.
+                const Lane& in = currents_[flows][g];
+                typename Use::Two to{Use::single(gridV_[t][2 * g], gridV_[t][2 * g + 1]), plateV_[t][g]},
+                    odd{ofInput_[2 * t] * in, ofInput_[2 * t + 1] * in};
                 for (std::size_t i = 0; i < flows; i += 2) {
-                    to.grid += by[i] * currents_[i][g], to.plate += by[flows + i] * currents_[i][g];
-                    odd.grid += by[i + 1] * currents_[i + 1][g], odd.plate += by[flows + i + 1] * currents_[i + 1][g];
+                    const std::size_t from = 2 * t + i < flows ? 2 * t + i : 2 * t + i - flows;
+                    const Lane grid = currents_[from][g], plate = currents_[from + 1][g];
+                    to.grid += by[2 * i] * grid, to.plate += by[2 * i + 1] * grid;
+                    odd.grid += by[2 * i + 2] * plate, odd.plate += by[2 * i + 3] * plate;
                 }
                 const auto flow =
-                    ports_[kGroups * t + g].step(*form_->tables[t], {to.grid + odd.grid, to.plate + odd.plate});
+                    ports_[kGroups * t + g].step(tables_[t], {to.grid + odd.grid, to.plate + odd.plate});
                 before_[2 * t][g] = currents_[2 * t][g] = flow.grid;
                 before_[2 * t + 1][g] = currents_[2 * t + 1][g] = flow.plate;
             }
         nexts_.times(currents_.data(), next_.data());
         for (std::size_t g = 0; g < kGroups; ++g) {
-            Lane out = next_[kept][g] - restOut_;
-            for (std::size_t i = 0; i < kept; ++i) {
-                next_[i][g] += form_->keeps[i] * motions_[i][g];
-                out += form_->heard[i] * motions_[i][g];
+            Lane out = next_[kept][g];
+            for (std::size_t i = 0; i < kept; ++i) out += heard_[i] * moved_[i][g];
+            out_[0][g] = out;
+            // The motions themselves in double precision: some hold for hundreds of thousands of steps.
+            const auto faded = [&](std::size_t i, std::size_t half) GRISTLE_INLINED_HERE {
+                const Lane& given = next_[i][g];
+                return (half == 0 ? Use::template doubled<0>(given) : Use::template doubled<kHalf>(given)) +
+                       form_->keeps[i] * motions_[i][2 * g + half];
+            };
+            const auto moveOn = [&](std::size_t i, const Doubles& first, const Doubles& second) GRISTLE_INLINED_HERE {
+                motions_[i][2 * g] = first;
+                motions_[i][2 * g + 1] = second;
+                moved_[i][g] = Use::single(first, second);
+            };
+            for (std::size_t i = 0; i < swinging_; i += 2) {
+                const double one = form_->swings[i], other = form_->swings[i + 1];
+                const Doubles *const a = &motions_[i][2 * g], *const b = &motions_[i + 1][2 * g];
+                const Doubles first = faded(i, 0) + one * b[0], second = faded(i, 1) + one * b[1],
+                              otherFirst = faded(i + 1, 0) + other * a[0], otherSecond = faded(i + 1, 1) + other * a[1];
+                moveOn(i, first, second);
+                moveOn(i + 1, otherFirst, otherSecond);
             }
-            for (std::size_t i = 0; i + 1 < kept && form_->swings[i] != 0.0; i += 2) {
-                next_[i][g] += form_->swings[i] * motions_[i + 1][g];
-                next_[i + 1][g] += form_->swings[i + 1] * motions_[i][g];
-            }
-            volts_[0][g] = out;
+            for (std::size_t i = swinging_; i < kept; ++i) moveOn(i, faded(i, 0), faded(i, 1));
         }
-        motions_.swap(next_);
     }
 
     std::shared_ptr<const CircuitForm> form_;
-    double restOut_;
-    typename Use::Rows known_;       ///< two voltages of each tube, what motions and input do
-    typename Use::Rows nexts_;       ///< what currents and input give to the motions, and the output
-    std::vector<double> ofCurrents_; ///< what the currents do to the voltages, by rows
+    std::vector<typename Use::Table> tables_;
+    /// What the motions do to each tube's grid and plate. Grids in double precision: what is small there is the
+    /// difference of much, and is amplified.
+    typename Use::template Rows<Doubles> grids_;
+    typename Use::template Rows<Lane> plates_;
+    typename Use::template Rows<Lane> nexts_; ///< what currents and input give to the motions, and the output
+    std::vector<float> ofCurrents_, ofInput_; ///< what they do to each tube's voltages; the currents from its own on
+    std::vector<float> heard_;
+    std::size_t swinging_ = 0; ///< motions, the first ones
 
-    typename Use::Store motions_, next_, volts_; ///< behind the motions the input
-    typename Use::Store currents_;               ///< the input behind them
-    typename Use::Store before_, last_, third_;  ///< the currents of the samples before
-    std::vector<typename Use::Port> ports_;      ///< of each tube, of each group
+    typename Use::template Store<Doubles> motions_;
+    typename Use::template Store<Lane> moved_, next_; ///< the motions again
+    typename Use::template Store<Doubles> gridV_;
+    typename Use::template Store<Lane> plateV_, out_;
+    typename Use::template Store<Lane> currents_;              ///< the input behind them
+    typename Use::template Store<Lane> before_, last_, third_; ///< the currents of the samples before
+    std::vector<typename Use::Port> ports_;                    ///< of each tube, of each group
 };
 
-class AbreastByFour final : public Abreast<4> {
+class AbreastByEight final : public Abreast<8> {
 public:
     using Abreast::Abreast;
-    void process(const CircuitsAbreast::Volts& x, std::size_t samples, double inGain, float outGain) noexcept override
+    void rest() noexcept override { restByEight(); }
+    void process(const CircuitsAbreast::Volts& x, std::size_t samples, float inGain, float outGain) noexcept override
     {
-        byFour(x, samples, inGain, outGain);
+        byEight(x, samples, inGain, outGain);
     }
 
 private:
     GRISTLE_FOR_BOTH_PROCESSORS
-    void byFour(const CircuitsAbreast::Volts& x, std::size_t samples, double inGain, float outGain) noexcept
+    void restByEight() noexcept { restTables(); }
+    GRISTLE_FOR_BOTH_PROCESSORS
+    void byEight(const CircuitsAbreast::Volts& x, std::size_t samples, float inGain, float outGain) noexcept
     {
         run(x, samples, inGain, outGain);
     }
 };
 
 #ifdef GRISTLE_FOR_WIDE_PROCESSORS
-class AbreastByEight final : public Abreast<8> {
+class AbreastBySixteen final : public Abreast<16> {
 public:
     using Abreast::Abreast;
     GRISTLE_FOR_WIDE_PROCESSORS
-    void process(const CircuitsAbreast::Volts& x, std::size_t samples, double inGain, float outGain) noexcept override
+    void rest() noexcept override { restTables(); }
+    GRISTLE_FOR_WIDE_PROCESSORS
+    void process(const CircuitsAbreast::Volts& x, std::size_t samples, float inGain, float outGain) noexcept override
     {
         run(x, samples, inGain, outGain);
     }
@@ -380,9 +540,10 @@ public:
 CircuitsAbreast::CircuitsAbreast(const CircuitSolver& like)
 {
 #ifdef GRISTLE_FOR_WIDE_PROCESSORS
-    if (isWideProcessor()) state_ = std::make_unique<AbreastByEight>(like);
+    if (isWideProcessor()) state_ = std::make_unique<AbreastBySixteen>(like);
 #endif
-    if (!state_) state_ = std::make_unique<AbreastByFour>(like);
+    if (!state_) state_ = std::make_unique<AbreastByEight>(like);
+    state_->rest();
     for (std::size_t lane = 0; lane < kLanes; ++lane) set(lane, like.moment());
 }
 CircuitsAbreast::~CircuitsAbreast() = default;
@@ -393,7 +554,7 @@ void CircuitsAbreast::set(std::size_t lane, const CircuitMoment& moment) noexcep
 void CircuitsAbreast::get(std::size_t lane, CircuitMoment& moment) const noexcept { state_->get(lane, moment); }
 void CircuitsAbreast::process(const Volts& x, std::size_t samples, double inGain, float outGain) noexcept
 {
-    state_->process(x, samples, inGain, outGain);
+    state_->process(x, samples, float(inGain), outGain);
 }
 
 } // namespace gristle::core

@@ -7,11 +7,11 @@
 
 namespace gristle::core {
 
-/// Eight circuits of one form, step by step side by side: for rendering, where eight stretches of a performance can be
-/// played at once. As CircuitSolver but for rounding; a step of all eight costs about as much as two of one.
+/// Sixteen circuits of one form, step by step side by side: for rendering, where sixteen stretches of a performance can
+/// be played at once. As CircuitSolver but for rounding; a step of all costs about as much as two of one.
 class CircuitsAbreast {
 public:
-    static constexpr std::size_t kLanes = 8;
+    static constexpr std::size_t kLanes = 16;
     using Volts = std::array<float*, kLanes>; ///< of each lane
 
     explicit CircuitsAbreast(const CircuitSolver& like); ///< allocates

@@ -6,46 +6,49 @@
 
 namespace gristle::core {
 
-/// A tube's port in time. Its current is the mean over the straight line that its voltages go along from the last
-/// sample to this one, which keeps most of what would fold from far above out of the circuit; that is half a sample
-/// late, so a parabola through the last three means gives the value of now. Source: Parker, Zavalishin and Le Bivic
-/// 2016, Reducing the aliasing of nonlinear waveshaping using continuous-time convolution; the mean by Simpson's rule,
-/// where the law bends by trapezoids in quarters, as a current of two voltages has no antiderivative in a table.
+/// A tube's port in time. Its current is a mean over the two straight lines that its voltages went along, under a
+/// triangle that rises to the sample between: what folds from about the sampling rate comes with a double zero. A
+/// triangle is late by a sample, which the weights here make up for to the second order; what a current that follows
+/// its voltages straightly would still lack is a third of its second difference, which has a double zero, too, and is
+/// added. So such a current is exact at any steepness, and a loop through the port no less stable than the circuit.
+/// Source: Parker, Zavalishin and Le Bivic 2016, Reducing the aliasing of nonlinear waveshaping using continuous-time
+/// convolution; Strang and Fix 1973 on zeros and what a kernel leaves alone. The integrals by Simpson's rule, where the
+/// law bends by trapezoids in quarters, as a current of two voltages has no antiderivative in a table.
 struct TubePort {
     using Two = TubeTable::Two; ///< of grid and plate
 
     Two volts{};                          ///< without the currents
-    Two now{}, mean{}, before{}, third{}; ///< the current there; means of the last line and of the one before it
+    Two now{}, before{};                  ///< the current there, and a sample before
+    Two line{};                           ///< what the last line adds to the next current
     Two offset{};                         ///< what the table lacks at rest
 
     /// So that a circuit at rest stays there: `now` is what the law says.
     [[gnu::always_inline]] inline void rest(const TubeTable& table) noexcept
     {
         offset = now - lookUp(table, volts, volts)[0];
-        mean = before = third = now;
+        before = now;
+        line = -0.5 * now;
     }
     /// What the currents are, less `expected`. The arithmetic of what is known before `to` stands apart: the next tube
     /// waits for this one.
     [[gnu::always_inline]] inline Two step(const TubeTable& table, Two expected, Two to) noexcept
     {
         constexpr double kBentA = 1e-5; // off a straight line
-        // A parabola through four currents whose neighbours have these means, at its end.
-        constexpr double kLine = 1.875;
-        const Two past = (0.625 * before - 0.125 * third - 1.375 * mean) - expected;
-        // Simpson's rule for the line.
-        constexpr double kEnd = 1.0 / 6.0, kHalf = 2.0 / 3.0;
-        const Two known = past + kLine * (kEnd * now + (kEnd + kHalf) * offset);
+        constexpr double kThird = 1.0 / 3.0, kSixth = 1.0 / 6.0;
+        const Two past = line + kThird * before - expected, known = (past - kThird * now) + 1.5 * offset;
         const Two middle = 0.5 * (volts + to);
         const auto [end, half] = lookUp(table, to, middle);
-        Two out = (known + kLine * kEnd * end) + kLine * kHalf * half;
-        const Two next = end + offset, straight = 0.5 * (now + next), bent = half + offset - straight;
-        Two line = straight + kHalf * bent;
+        Two out = (known + 0.5 * end) + half;
+        const Two next = end + offset, mid = half + offset, bent = mid - 0.5 * (now + next);
+        line = -kSixth * now - kThird * mid;
         if (std::abs(bent[0]) + std::abs(bent[1]) >= kBentA) [[unlikely]] { // by trapezoids in quarters
-            const auto [early, late] = lookUp(table, 0.5 * (volts + middle), 0.5 * (middle + to));
-            line = 0.25 * (early + late + half + straight + 3.0 * offset);
-            out = past + kLine * line;
+            const auto [first, third] = lookUp(table, 0.5 * (volts + middle), 0.5 * (middle + to));
+            const Two early = first + offset, late = third + offset;
+            constexpr double kPart = 1.0 / 96.0;
+            out = past + kPart * ((42.0 * early + 36.0 * mid) + (30.0 * late + 45.0 * next) - 41.0 * now);
+            line = -kPart * ((18.0 * early + 12.0 * mid) + (6.0 * late + next) + 11.0 * now);
         }
-        third = before, before = mean, mean = line, now = next, volts = to;
+        before = now, now = next, volts = to;
         return out;
     }
 

@@ -65,6 +65,13 @@ Solved solve(const TubeTable::Spec& t, std::array<double, 2> p, std::array<doubl
     return {v, at.currents};
 }
 
+/// A current, but none where it is so small that arithmetic with it would take many times as long.
+float heard(double ampere)
+{
+    constexpr double kNothingA = 1e-18;
+    return std::abs(ampere) < kNothingA ? 0.0f : float(ampere);
+}
+
 /// To five digits, so that what is the same but for rounding shares a table.
 double rounded(double x)
 {
@@ -75,9 +82,7 @@ double rounded(double x)
 
 } // namespace
 
-TubeTable::TubeTable(const Spec& spec)
-    : spec_(spec), lowPlate_(spec.plateV - spec.spanV), perVolt_((kPlate - 1) / (2.0 * spec.spanV)),
-      values_(kRow * kPlate)
+TubeTable::TubeTable(const Spec& spec) : spec_(spec)
 {
     // What stands at the port where the tube's own voltages are known: the plate's current comes back to the grid
     // through the capacitance between them, the more of it within a step the shorter that is, so the lines lean.
@@ -96,25 +101,47 @@ TubeTable::TubeTable(const Spec& spec)
     };
     const Line cut = through(portAt(cutOffV(spec.law, kLowV), kLowV), portAt(cutOffV(spec.law, kHighV), kHighV)),
                onset = through(portAt(0.0, kLowV), portAt(0.0, kHighV));
-    centreV_ = 0.5 * (cut.at + onset.at);
-    centreLean_ = 0.5 * (cut.lean + onset.lean);
-    widthV_ = onset.at - cut.at;
-    widthLean_ = onset.lean - cut.lean;
-    for (int row = 0; row < kPlate; ++row) {
-        const double plate = lowPlate_ + row / perVolt_;
+    lines_.middle = 0.5 * (cut.at + onset.at);
+    lines_.middleLean = 0.5 * (cut.lean + onset.lean);
+    lines_.half = 0.5 * (onset.at - cut.at);
+    lines_.halfLean = 0.5 * (onset.lean - cut.lean);
+    lines_.low = spec.plateV - spec.spanV;
+    lines_.perVolt = (kRows - 1) / (2.0 * spec.spanV);
+    const auto gridAt = [&](double column, double plate) { // on a whole column, counted from the first place
+        const double x = (column - kMiddle) / kScale;
+        return lines_.middle + lines_.middleLean * plate + halfAt(plate) * x / (1.0 - std::abs(x));
+    };
+    const auto plateAt = [&](double row) { return lines_.low + row / lines_.perVolt; };
+    const auto plateLeft = [&](double column, double row) {
+        const std::array<double, 2> p{gridAt(column, plateAt(row)), plateAt(row)};
+        const Solved found = solve(spec, p, p);
+        return left(found.currents, spec.plateS, found.volts[1]);
+    };
+    const double by = spec.gridV - lines_.middle - lines_.middleLean * spec.plateV;
+    lines_.column = kMiddle + kScale * by / (std::abs(by) + halfAt(spec.plateV));
+    lines_.row = (spec.plateV - lines_.low) * lines_.perVolt;
+    lines_.plateA = plateLeft(lines_.column, lines_.row);
+    lines_.perColumn = plateLeft(lines_.column + 0.5, lines_.row) - plateLeft(lines_.column - 0.5, lines_.row);
+    lines_.perRow = plateLeft(lines_.column, lines_.row + 0.5) - plateLeft(lines_.column, lines_.row - 0.5);
+
+    values_.resize(kRow * std::size_t(kRows));
+    for (int row = 0; row < kRows; ++row) {
+        const double plate = plateAt(row);
         std::array<double, 2> third{0.0, plate}, before = third, last = third;
-        float *const start = &values_[std::size_t(row) * kRow], *line = start + 4;
+        std::array<TubeCurrents, kGrid> currents;
         for (int column = 0; column < kGrid; ++column) {
-            const double x = kFarthest * (2.0 * column / (kGrid - 1) - 1.0),
-                         grid = centreV_ + centreLean_ * plate + kBend * widthAt(plate) * x / (1.0 - std::abs(x));
             const auto next = [&](std::size_t i) { return 3.0 * (last[i] - before[i]) + third[i]; };
-            const Solved found = solve(spec, {grid, plate}, {next(0), next(1)});
+            const Solved found = solve(spec, {gridAt(column + 1, plate), plate}, {next(0), next(1)});
             third = std::exchange(before, std::exchange(last, found.volts));
-            line[0] = float(found.currents.grid);
-            line[1] = float(left(found.currents, spec.plateS, found.volts[1]) - double(spec.plateA));
-            line += 2;
+            currents[std::size_t(column)] = {found.currents.grid, left(found.currents, spec.plateS, found.volts[1])};
         }
-        for (int end = 0; end < 4; ++end) start[end] = start[4 + end % 2], line[end] = line[end % 2 - 2];
+        float* line = &values_[std::size_t(row) * kRow];
+        for (int column = -2; column < kGrid + 2; ++column) { // two more at each end, so that a place has four about it
+            const auto& i = currents[std::size_t(std::clamp(column, 0, kGrid - 1))];
+            *line++ = heard(i.grid);
+            *line++ = heard(i.plate - lines_.plateA - (column + 1 - lines_.column) * lines_.perColumn -
+                            (row - lines_.row) * lines_.perRow);
+        }
     }
 }
 

@@ -26,8 +26,8 @@ public:
         TubeLaw law;
         Loading loading;
         double plateS;        ///< the plate's own conductance that stands in the linear circuit, siemens
-        double plateV, spanV; ///< the table reaches from plateV - spanV to plateV + spanV
-        float plateA; ///< what at() leaves out of the plate's current: about that at rest, so that little is rounded
+        double gridV, plateV; ///< about at rest: what is near is rounded least
+        double spanV;         ///< the table reaches from plateV - spanV to plateV + spanV
         bool operator==(const Spec&) const = default;
     };
 
@@ -35,87 +35,88 @@ public:
     const Spec& spec() const noexcept { return spec_; }
     /// Two numbers side by side: at two places, or of grid and plate.
     typedef double Two __attribute__((vector_size(16)));
-    /// Where in the table some voltages stand. @tparam V  as many numbers side by side as there are voltages
-    template<typename V> struct Places {
-        typedef unsigned long long Bits __attribute__((vector_size(sizeof(V))));
-        Bits from;       ///< the first number of four columns
-        V along, across; ///< parts of a column, of a row
+    /// The lines over the plate's voltage that the columns lie between, and the rows. A place in the table is
+    /// kMiddle + kScale by / (|by| + half), where `by` is how far the grid is off the middle between the lines and `half`
+    /// half of what is between them, but kLeastHalfV at least; and (plate - low) perVolt.
+    struct Lines {
+        double middle, middleLean, half, halfLean, low, perVolt;
+        double column, row;                ///< the place about rest
+        double plateA, perColumn, perRow;  ///< the plate's current there, less that through plateS; how it goes on from there
     };
-    /// @param grid, plate  volts without the currents. Inlined as what follows, so that it is made for the processor
-    /// that its caller is made for.
-    template<typename V> [[gnu::always_inline]] inline Places<V> placesAt(V grid, V plate) const noexcept
-    {
-        using Bits = typename Places<V>::Bits;
-        const V by = (grid - centreV_) - centreLean_ * plate, width = widthV_ + widthLean_ * plate;
-        const V size = std::bit_cast<V>(std::bit_cast<Bits>(by) & ~(1ull << 63)),
-                least = width > kLeastWidthV ? width : kLeastWidthV + V{};
-        // Half a place low, so that rounding finds the place before.
-        const V x = by / (size + kBend * least) * kScale + (kMiddle - 0.5), y = (plate - lowPlate_) * perVolt_;
-        const V low = y > 0.0 ? y : V{}, held = low < kPlate - 1.001 ? low : kPlate - 1.001 + V{};
-        // Added to that, a number is rounded to a whole one, whose last bits say which: quicker than a conversion.
-        constexpr double kRounds = 6755399441055744.0; // 1.5 * 2^52
-        const V column = x + kRounds, row = (held - 0.5) + kRounds;
-        const Bits columns = std::bit_cast<Bits>(column) & (kColumns - 1ull),
-                   rows = std::bit_cast<Bits>(row) & (kPlate - 1ull);
-        return {rows * kRow + 2 * columns, (x + 0.5) - (column - kRounds), held - (row - kRounds)};
-    }
+    const Lines& lines() const noexcept { return lines_; }
+    static constexpr int kColumns = 256, kRows = 64; ///< powers of two, so that no place lies outside
+    static constexpr std::size_t kRow = 2 * kColumns + 32; ///< numbers; rows do not share their places in the first cache
+    // Most of the bending is at the lines: most places within one half of the middle.
+    static constexpr double kLeastHalfV = 0.5, kFarthest = 400.0 / 401.0, kScale = 126.5 / kFarthest, kMiddle = 127.5;
+    static constexpr double kEdge = 1e-3; ///< how near a place comes to the first and the last row
     /// Four columns of both currents, and of the next row: the grid's current, and the plate's less that through plateS
-    /// and plateA, in turns.
+    /// and what a straight line from rest gives, in turns.
     typedef float Eight __attribute__((vector_size(32)));
     [[gnu::always_inline]] inline void rowsAt(std::size_t from, Eight& row, Eight& next) const noexcept
     {
         std::memcpy(&row, values_.data() + from, sizeof row);
         std::memcpy(&next, values_.data() + from + kRow, sizeof next);
     }
-    /// What each of the eight counts, whose sum is the current: cubic over the grid's voltage (Catmull and Rom),
-    /// straight over the plate's, over which the currents of a loaded tube bend little, and softly at a pentode's knee,
-    /// which folds less. Rounding to single precision is some 20 nV at a grid, below any tube's own noise.
-    /// @tparam V  the eight of one place, or of more places side by side
-    template<typename V>
-    [[gnu::always_inline]] static inline void weigh(const V& row, const V& next, const V& along, const V& across,
-                                                    V& out) noexcept
+    /// What each of four columns counts: cubic over the grid's voltage (Catmull and Rom). Over the plate's, over which
+    /// the currents of a loaded tube bend little, and softly at a pentode's knee, a straight line folds less. Rounding
+    /// to single precision is some 20 nV at a grid, below any tube's own noise.
+    /// @param even  of columns 0 and 2, four numbers each in turns; `odd` of 1 and 3
+    template<typename V> [[gnu::always_inline]] static inline void weights(const V& along, V& even, V& odd) noexcept
     {
-        V one, linear, square, cube;
-        constexpr float kOne[]{0.0f, 1.0f, 0.0f, 0.0f}, kLinear[]{-0.5f, 0.0f, 0.5f, 0.0f},
-            kSquare[]{1.0f, -2.5f, 2.0f, -0.5f}, kCube[]{-0.5f, 1.5f, -1.5f, 0.5f};
+        V linearEven, squareEven, cubeEven, oneOdd, squareOdd, cubeOdd;
         for (std::size_t i = 0; i < sizeof(V) / sizeof(float); ++i) {
-            const std::size_t column = i % 8 / 2;
-            one[i] = kOne[column], linear[i] = kLinear[column], square[i] = kSquare[column], cube[i] = kCube[column];
+            const bool isFirst = i / 4 % 2 == 0;
+            linearEven[i] = isFirst ? -0.5f : 0.5f, squareEven[i] = isFirst ? 1.0f : 2.0f;
+            cubeEven[i] = isFirst ? -0.5f : -1.5f;
+            oneOdd[i] = isFirst ? 1.0f : 0.0f, squareOdd[i] = isFirst ? -2.5f : -0.5f;
+            cubeOdd[i] = isFirst ? 1.5f : 0.5f;
         }
-        const V weight = (one + along * linear) + along * along * (square + along * cube);
-        out = weight * (row + across * (next - row));
+        const V square = along * along;
+        even = along * linearEven + square * (squareEven + along * cubeEven);
+        odd = oneOdd + square * (squareOdd + along * cubeOdd);
     }
-    /// At each of two places.
-    [[gnu::always_inline]] inline std::array<Two, 2> at(Two grid, Two plate) const noexcept
+    /// At each of two places: the grid's current, and the plate's less that through plateS and plateA.
+    [[gnu::always_inline]] inline std::array<Two, 2> at(const Two& grid, const Two& plate) const noexcept
     {
-        const Places<Two> places = placesAt(grid, plate);
+        typedef unsigned long long Bits __attribute__((vector_size(sizeof(Two))));
+        const Two by = (grid - lines_.middle) - lines_.middleLean * plate, half = lines_.half + lines_.halfLean * plate;
+        const Two size = std::bit_cast<Two>(std::bit_cast<Bits>(by) & ~(1ull << 63)),
+                  least = half > kLeastHalfV ? half : kLeastHalfV + Two{};
+        // Half a place low, so that rounding finds the place before.
+        const Two x = by / (size + least) * kScale + (kMiddle - 0.5), y = (plate - lines_.low) * lines_.perVolt;
+        constexpr double last = kRows - 1 - kEdge;
+        const Two low = y > kEdge ? y : kEdge + Two{}, held = low < last ? low : last + Two{};
+        // Added to that, a number is rounded to a whole one, whose last bits say which: quicker than a conversion.
+        constexpr double kRounds = 6755399441055744.0; // 1.5 * 2^52
+        const Two column = x + kRounds, row = (held - 0.5) + kRounds;
+        const Bits columns = std::bit_cast<Bits>(column) & (kColumns - 1ull),
+                   rows = std::bit_cast<Bits>(row) & (kRows - 1ull), from = rows * kRow + 2 * columns;
+        const Two alongs = (x + 0.5) - (column - kRounds), acrosses = held - (row - kRounds),
+                  onLine = ((x + 0.5) - lines_.column) * lines_.perColumn + (held - lines_.row) * lines_.perRow;
         const auto currents = [&](int i) __attribute__((always_inline))
         {
-            Eight row, next, of;
-            rowsAt(places.from[i], row, next);
-            weigh(row, next, float(places.along[i]) + Eight{}, float(places.across[i]) + Eight{}, of);
+            constexpr Eight kOne{0, 0, 1, 1}, kLinear{-0.5f, -0.5f, 0, 0, 0.5f, 0.5f},
+                kSquare{1, 1, -2.5f, -2.5f, 2, 2, -0.5f, -0.5f}, kCube{-0.5f, -0.5f, 1.5f, 1.5f, -1.5f, -1.5f, 0.5f, 0.5f};
+            Eight lower, upper;
+            rowsAt(from[i], lower, upper);
+            const float along = float(alongs[i]), across = float(acrosses[i]);
+            const Eight weight = (kOne + along * kLinear) + along * along * (kSquare + along * kCube),
+                        of = weight * (lower + across * (upper - lower));
             typedef float Four __attribute__((vector_size(16)));
-            const Four half = __builtin_shufflevector(of, of, 0, 1, 2, 3) + __builtin_shufflevector(of, of, 4, 5, 6, 7);
-            return Two{double(half[0] + half[2]), double(half[1] + half[3])};
+            const Four two = __builtin_shufflevector(of, of, 0, 1, 2, 3) + __builtin_shufflevector(of, of, 4, 5, 6, 7);
+            return Two{double(two[0] + two[2]), double(two[1] + two[3]) + onLine[i]};
         };
         return {currents(0), currents(1)};
     }
 
 private:
-    // A line repeats its ends twice, so that a place at the outermost has four columns about it.
-    static constexpr int kGrid = 254, kPlate = 64, kColumns = 256;
-    static constexpr std::size_t kRow = 2 * kColumns + 32; // rows do not share their places in the first cache
-    // The grid's places lie between the line along which the plate's current ends and the one along which the grid's
-    // begins; most of the bending is at these two. In widths from the middle, most of them within kBend of it.
-    static constexpr double kBend = 0.5, kFar = 200.0, kLeastWidthV = 1.0;
-    static constexpr double kFarthest = kFar / (kFar + kBend), kScale = 0.5 * (kGrid - 1) / kFarthest,
-                            kMiddle = 0.5 * (kGrid - 1) + 1.0;
-    double widthAt(double plate) const noexcept { return std::max(kLeastWidthV, widthV_ + widthLean_ * plate); }
+    // A row repeats its ends twice, so that a place at the outermost has four columns about it.
+    static constexpr int kGrid = kColumns - 2;
+    double halfAt(double plate) const noexcept { return std::max(kLeastHalfV, lines_.half + lines_.halfLean * plate); }
 
     Spec spec_;
-    double centreV_ = 0.0, centreLean_ = 0.0, widthV_ = 0.0, widthLean_ = 0.0; ///< lines over the plate's voltage
-    double lowPlate_, perVolt_;
-    std::vector<float> values_; ///< kPlate rows of kGrid pairs
+    Lines lines_{};
+    std::vector<float> values_; ///< rows of kGrid pairs
 };
 
 /// The tables for these tubes, of the loadings rounded to five digits: those that were made before, and the others made

@@ -15,7 +15,7 @@ constexpr std::size_t kChunk = 128;    // base frames at a time: the raised work
 constexpr std::size_t kLaneChunk = 32; // of each lane, for the same reason
 constexpr double kForgets = 16.0;      // time constants: 140 dB
 constexpr double kComparedS = 0.05;
-constexpr double kAlikeDb = -125.0;
+constexpr double kAlikeDb = -120.0;
 
 constexpr std::size_t kLanes = CircuitsAbreast::kLanes, kGroups = 2, kStretches = kGroups * kLanes;
 
