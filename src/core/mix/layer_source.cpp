@@ -11,7 +11,7 @@ namespace gristle::core {
 namespace {
 
 constexpr std::size_t kRead = 4096, kBlock = 32 * kRead; // so many slices that two cores have enough to do
-constexpr double kLongBlockS = 120.0;                     // for stages that are quicker with them; some 60 MB at 48 kHz
+constexpr double kLongBlockS = 120.0;                    // for stages that are quicker with them; some 60 MB at 48 kHz
 constexpr double kPrerollS = 2.0;
 constexpr double kWhole = 1e-6;        // parts of a sample that are none
 constexpr double kDraftPrerollS = 0.5; // figures on the screen bear that an echo before is missing

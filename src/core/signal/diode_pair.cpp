@@ -54,7 +54,7 @@ DiodePair::DiodePair(const Parts& parts) : parts_(parts)
     }
 }
 
-void DiodePair::reset() noexcept { current_ = value_ = area_ = back_ = 0.0; }
+void DiodePair::reset() noexcept { state_ = {}; }
 
 /// @param sizes  of currents in 2 Is. The area is that of the very cubics that give the values.
 [[gnu::always_inline]] inline void DiodePair::look(const Four& sizes, Places& out) const noexcept
@@ -97,25 +97,41 @@ GRISTLE_VECTORISED
 void DiodePair::process(std::span<double> x) noexcept
 {
     constexpr double kNear = 1e-5; // of the current: the difference of two areas has few digits left
-    const double unit = 1.0 / (2.0 * parts_.saturationA), scale = 0.0625 * parts_.slopeV;
-    double current = current_, value = value_, lastArea = area_, back = back_; // in registers while the loop runs
+    // Lagrange's cubic through four samples, in quarters from the second to the third.
+    constexpr double kA = 7.0 / 128.0, kB = 105.0 / 128.0, kC = 35.0 / 128.0, kD = 5.0 / 128.0, kE = 1.0 / 16.0,
+                     kF = 9.0 / 16.0;
+    constexpr double kTop = 0.125; // the spline's gain falls by that of the square of the frequency in radians a sample
+    const double unit = 1.0 / (2.0 * parts_.saturationA), scale = parts_.slopeV / 64.0;
+    State s = state_; // in registers while the loop runs
     for (double& sample : x) {
-        const double to = sample * unit, step = 0.25 * (to - current);
-        const Four currents = current + step * Four{1.0, 2.0, 3.0, 4.0};
-        const Four sizes = currents < 0.0 ? -currents : currents;
+        const double to = sample * unit;
+        const Four currents = (Four{-kA, -kE, -kD, 0.0} * s.x0 + Four{kB, kF, kC, 0.0} * s.x1) +
+                              (Four{kC, kF, kB, 1.0} * s.x2 + Four{-kD, -kE, -kA, 0.0} * to);
+        const Four step = currents - Four{s.current, currents[0], currents[1], currents[2]},
+                   sizes = currents < 0.0 ? -currents : currents;
         Places at;
         look(sizes, at);
         const Four values = currents < 0.0 ? -at.values : at.values;
         // Means of the voltage over the quarters; where they are short, the line between the voltages is as good.
-        const Four valuesBefore{value, values[0], values[1], values[2]},
-            areasBefore{lastArea, at.areas[0], at.areas[1], at.areas[2]};
-        const bool isNear = std::abs(step) <= kNear * std::max(std::abs(current), std::abs(to));
-        const Four m = isNear ? 0.5 * (valuesBefore + values) : (at.areas - areasBefore) * (1.0 / step);
-        sample = scale * ((4.0 * m[0] + 3.0 * m[1]) + (2.0 * m[2] + m[3]) + back);
-        back = m[1] + (2.0 * m[2] + 3.0 * m[3]);
-        current = to, value = values[3], lastArea = at.areas[3];
+        const Four valuesBefore{s.value, values[0], values[1], values[2]},
+            areasBefore{s.area, at.areas[0], at.areas[1], at.areas[2]};
+        const auto isNear = (step < 0.0 ? -step : step) <= kNear * sizes;
+        const Four slope = (at.areas - areasBefore) / (isNear ? 1.0 + Four{} : step),
+                   m = isNear ? 0.5 * (valuesBefore + values) : slope;
+        const double mean = scale * ((10.0 * m[0] + 6.0 * m[1]) + (3.0 * m[2] + m[3]) + s.next);
+        sample = (1.0 + 2.0 * kTop) * s.last - kTop * (mean + s.behind);
+        s = {.x0 = s.x1,
+             .x1 = s.x2,
+             .x2 = to,
+             .current = currents[3],
+             .value = values[3],
+             .area = at.areas[3],
+             .next = (6.0 * m[0] + 10.0 * m[1]) + 12.0 * (m[2] + m[3]) + s.afterNext,
+             .afterNext = m[2] + 3.0 * m[3],
+             .behind = s.last,
+             .last = mean};
     }
-    current_ = current, value_ = value, area_ = lastArea, back_ = back;
+    state_ = s;
 }
 
 } // namespace gristle::core

@@ -7,16 +7,19 @@
 namespace gristle::core {
 
 /// Two diodes across each other beside a resistor, driven by a current: the voltage v with
-/// i = v / R + 2 Is sinh(v / nVt). Static, with antiderivative anti-aliasing of the second order: each line from sample
-/// to sample is cut in four, and the means of seven quarters are weighted by a triangle. Late by 7/8 of a sample.
-/// The law stands in a table of cubics, the antiderivative is theirs, so the two agree to the last digit.
-/// Sources: Shockley 1949 (the law); Parker, Zavalishin, Le Bivic 2016 (the antiderivative method).
+/// i = v / R + 2 Is sinh(v / nVt). Static, with antiderivative anti-aliasing of the third order: the way from sample to
+/// sample is a cubic through four of them, its quarters are straight lines, and the means of ten quarters are weighted
+/// by a quadratic spline, which puts triple zeros where the sampling rate folds. What that takes off the top is put
+/// back behind it. The law stands in a table of cubics, the antiderivative is theirs, so the two agree to the last
+/// digit. Sources: Shockley 1949 (the law); Parker, Zavalishin, Le Bivic 2016 (the antiderivative method); Schoenberg
+/// 1946 (the spline as three boxes, here of four quarters).
 class DiodePair {
 public:
     struct Parts {
         double ohm = 500e3;
         double saturationA = 2.5e-9, slopeV = 0.045; ///< Is, n Vt of a common small-signal diode
     };
+    static constexpr double kDelay = 3.25; ///< samples: half the spline, one for the cubic, one for the top
     explicit DiodePair(const Parts& parts);
     void reset() noexcept;
     /// In place: amperes to volts.
@@ -34,12 +37,17 @@ private:
     struct Places { // of four currents: the voltage / nVt, and its integral over the current
         Four values, areas;
     };
+    struct State {
+        double x0 = 0.0, x1 = 0.0, x2 = 0.0;           ///< the last currents, in 2 Is
+        double current = 0.0, value = 0.0, area = 0.0; ///< at the end of the last way
+        double next = 0.0, afterNext = 0.0;            ///< what its quarters add to the samples that come
+        double behind = 0.0, last = 0.0;               ///< the last means, before what was taken off the top
+    };
     void look(const Four& sizes, Places& out) const noexcept;
 
     Parts parts_;
     std::vector<Cell> cells_;
-    double current_ = 0.0, value_ = 0.0, area_ = 0.0; ///< of the last sample, in 2 Is and nVt
-    double back_ = 0.0;                               ///< weighted means of the line before it
+    State state_;
 };
 
 } // namespace gristle::core

@@ -210,7 +210,7 @@ struct QuickTaps {
 
 } // namespace
 
-Oversampler::Oversampler(std::size_t factor, Phase phase)
+Oversampler::Oversampler(std::size_t factor, Phase phase, std::size_t inside) : inside_(inside)
 {
     assert(factor == 2 || factor == 4 || factor == 8 || factor == 16 || factor == 32);
     static const std::vector<float> fullStop = fullStopTaps();
@@ -238,7 +238,7 @@ std::size_t Oversampler::delayInHighest() const noexcept
         for (const Band* band : {&up_[k], &down_[k]})
             out += std::visit([](const auto& b) { return double(b.delay()); }, *band);
     }
-    return static_cast<std::size_t>(std::llround(out));
+    return inside_ + static_cast<std::size_t>(std::llround(out));
 }
 
 std::size_t Oversampler::latency() const noexcept { return (delayInHighest() + pad_.size()) / factor(); }

@@ -54,7 +54,9 @@ public:
     /// The factor that brings a rate to 384 kHz or near it: what folds from there does not depend on the base rate.
     static std::size_t factorFor(double rateHz) noexcept { return rateHz < 66150.0 ? 8 : rateHz < 132300.0 ? 4 : 2; }
 
-    explicit Oversampler(std::size_t factor = 8, Phase phase = Phase::Linear); ///< 2, 4, 8, 16 or 32
+    /// @param factor  2, 4, 8, 16 or 32
+    /// @param inside  samples of the raised rate by which what is done there is late: they count in the latency
+    explicit Oversampler(std::size_t factor = 8, Phase phase = Phase::Linear, std::size_t inside = 0);
     std::size_t factor() const noexcept { return std::size_t(1) << (up_.size()); }
     void prepare(std::size_t maxFrames);                             ///< allocates
     std::span<float> up(std::span<const float> in) noexcept;         ///< factor() samples for each, until the next call
@@ -68,7 +70,8 @@ private:
 
     std::vector<Band> up_, down_;          ///< from the base rate on
     std::vector<std::vector<float>> work_; ///< at twice the rate, four times ...
-    std::vector<float> pad_;               ///< the delay that makes the latency whole, in the highest rate
+    std::size_t inside_;
+    std::vector<float> pad_; ///< the delay that makes the latency whole, in the highest rate
     std::vector<float> padWork_;
 };
 

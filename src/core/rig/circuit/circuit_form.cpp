@@ -264,9 +264,8 @@ CircuitForm CircuitForm::of(const Netlist& n, double rateHz)
         const double gridA = restCurrent[2 * t], plateA = restCurrent[2 * t + 1];
         form.restPorts.push_back({form.restVoltages[t][0] - own[0][0] * gridA - own[0][1] * plateA,
                                   form.restVoltages[t][1] - own[1][0] * gridA - own[1][1] * plateA});
-        specs.push_back(
-            {tube.law, own, plateS[t], std::round(100.0 * form.restPorts[t][0]) / 100.0, std::round(form.restPorts[t][1]),
-             spanOf(tube.law) * supplyV});
+        specs.push_back({tube.law, own, plateS[t], std::round(100.0 * form.restPorts[t][0]) / 100.0,
+                         std::round(form.restPorts[t][1]), spanOf(tube.law) * supplyV});
         for (const std::size_t slot : {g, p}) grid[slot] = plate[slot] = 0.0;
         form.voltages.push_back(std::move(grid));
         form.voltages.push_back(std::move(plate));

@@ -1,6 +1,6 @@
 #include "core/rig/circuit/circuit_solver.h"
 
-#include "core/rig/circuit/processors.h"
+#include "core/units/processors.h"
 
 #include <algorithm>
 #include <cmath>

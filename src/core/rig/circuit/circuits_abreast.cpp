@@ -3,7 +3,7 @@
 
 #include "core/rig/circuit/circuits_abreast.h"
 
-#include "core/rig/circuit/processors.h"
+#include "core/units/processors.h"
 
 #include <algorithm>
 #include <array>
@@ -50,12 +50,15 @@ template<std::size_t wide> struct Registers {
         Lane grid{}, plate{};
     };
 
-    /// Numbers out of two registers, those of the second counted on from those of the first. @tparam from  of each place
+    /// Numbers out of two registers, those of the second counted on from those of the first. @tparam from  of each
+    /// place
     template<int (*from)(int)> GRISTLE_INLINED static Lane mixed(const Lane& a, const Lane& b) noexcept
     {
-        return [&]<std::size_t... i>(std::index_sequence<i...>) GRISTLE_INLINED_HERE {
+        return [&]<std::size_t... i>(std::index_sequence<i...>) GRISTLE_INLINED_HERE
+        {
             return __builtin_shufflevector(a, b, from(int(i))...);
-        }(std::make_index_sequence<wide>{});
+        }
+        (std::make_index_sequence<wide>{});
     }
     // A fourth of a register takes two columns of a lane, the next one the other two. Lanes stand in fours, some in
     // each half of a group; a register has one of each four of a half, so four registers have all of the half.
@@ -70,17 +73,21 @@ template<std::size_t wide> struct Registers {
     static constexpr int lastColumns(int i) { return firstColumns(i) + 4; }
     template<std::size_t first> GRISTLE_INLINED static Doubles doubled(const Lane& x) noexcept
     {
-        return [&]<std::size_t... i>(std::index_sequence<i...>) GRISTLE_INLINED_HERE {
+        return [&]<std::size_t... i>(std::index_sequence<i...>) GRISTLE_INLINED_HERE
+        {
             return __builtin_convertvector(__builtin_shufflevector(x, x, int(first + i)...), Doubles);
-        }(std::make_index_sequence<kHalf>{});
+        }
+        (std::make_index_sequence<kHalf>{});
     }
     GRISTLE_INLINED static Lane single(const Doubles& first, const Doubles& second) noexcept
     {
         using Half = typename Vectors<wide>::Half;
         const Half a = __builtin_convertvector(first, Half), b = __builtin_convertvector(second, Half);
-        return [&]<std::size_t... i>(std::index_sequence<i...>) GRISTLE_INLINED_HERE {
+        return [&]<std::size_t... i>(std::index_sequence<i...>) GRISTLE_INLINED_HERE
+        {
             return __builtin_shufflevector(a, b, int(i)...);
-        }(std::make_index_sequence<wide>{});
+        }
+        (std::make_index_sequence<wide>{});
     }
 
     /// Numbers of every lane, of each number its registers, on the places that those want.
@@ -187,7 +194,8 @@ template<std::size_t wide> struct Registers {
                 const Lane by = off + t.by_, size = by < 0.0f ? -by : by;
                 // The difference of two such places, with nothing in it that is large and cancels.
                 const Lane sameSide = t.perBy_ * off - t.perHalf_ * half,
-                           moved = by * t.by_ < 0.0f ? sameSide + by * (t.by_ < 0.0f ? -t.across_ : t.across_) : sameSide;
+                           moved =
+                               by * t.by_ < 0.0f ? sameSide + by * (t.by_ < 0.0f ? -t.across_ : t.across_) : sameSide;
                 // Half a place low, so that rounding finds the place before. Added to kRounds, a number is rounded to a
                 // whole one, whose last bits say which: quicker than a conversion.
                 const Lane fromX = moved / (size + (half + t.half_)), wish = t.perVolt_ * volts.plate,
@@ -244,8 +252,8 @@ template<std::size_t wide> struct Registers {
         static constexpr float kRounds = 12582912.0f; // 1.5 * 2^23
         // At rest: how far off the middle between the lines, half of what is between them; see TubeTable::Lines.
         float lean_, halfLean_, perVolt_, by_, half_, leastHalf_, perBy_, perHalf_, across_, perColumn_, perRow_;
-        float x_, y_, leastY_, mostY_;  ///< parts of a column and a row, less half of one; how far rows reach from there
-        std::uint32_t column_, row_;    ///< less the bits of kRounds
+        float x_, y_, leastY_, mostY_; ///< parts of a column and a row, less half of one; how far rows reach from there
+        std::uint32_t column_, row_;   ///< less the bits of kRounds
         float gridA_ = 0.0f, plateA_ = 0.0f; ///< what it says at rest
     };
 
@@ -266,7 +274,8 @@ template<std::size_t wide> struct Registers {
                 const Lane by = at - 0.5f * (from + next);
                 return by < 0.0f ? -by : by;
             };
-            const auto isBent = bentBy(now.grid, half.grid, end.grid) + bentBy(now.plate, half.plate, end.plate) >= kBentA;
+            const auto isBent =
+                bentBy(now.grid, half.grid, end.grid) + bentBy(now.plate, half.plate, end.plate) >= kBentA;
             Two out, nextLine;
             straight(now.grid, before.grid, line.grid, half.grid, end.grid, out.grid, nextLine.grid);
             straight(now.plate, before.plate, line.plate, half.plate, end.plate, out.plate, nextLine.plate);
@@ -327,14 +336,12 @@ namespace {
 template<std::size_t wide> class Abreast : public CircuitsAbreast::State {
 public:
     explicit Abreast(const CircuitSolver& like)
-        : form_(like.form()),
-          grids_(form_->voltages, slotsFrom(0, form_->tubes, 2), slotsFrom(0, form_->motions)),
+        : form_(like.form()), grids_(form_->voltages, slotsFrom(0, form_->tubes, 2), slotsFrom(0, form_->motions)),
           plates_(form_->voltages, slotsFrom(1, form_->tubes, 2), slotsFrom(0, form_->motions)),
           nexts_(form_->given, slotsFrom(0, form_->given.size()), slotsFrom(0, form_->currents() + 1)),
           motions_(form_->motions), moved_(form_->motions), next_(nexts_.size()), gridV_(grids_.size()),
-          plateV_(plates_.size()), out_(1), currents_(form_->currents() + 1),
-          before_(form_->currents()), last_(form_->currents()), third_(form_->currents()),
-          ports_(kGroups * form_->tubes)
+          plateV_(plates_.size()), out_(1), currents_(form_->currents() + 1), before_(form_->currents()),
+          last_(form_->currents()), third_(form_->currents()), ports_(kGroups * form_->tubes)
     {
         const std::size_t flows = form_->currents();
         for (std::size_t t = 0; t < form_->tubes; ++t) {
@@ -373,8 +380,7 @@ public:
     }
     void get(std::size_t lane, CircuitMoment& moment) noexcept override
     {
-        for (std::size_t i = 0; i < form_->motions; ++i)
-            moment.held[i] = form_->restSlots[i] + motions_.get(i, lane);
+        for (std::size_t i = 0; i < form_->motions; ++i) moment.held[i] = form_->restSlots[i] + motions_.get(i, lane);
         for (std::size_t i = 0; i < form_->currents(); ++i) {
             moment.before[i] = restCurrent(i) + before_.get(i, lane);
             moment.last[i] = restCurrent(i) + last_.get(i, lane);
@@ -398,8 +404,7 @@ protected:
     {
         for (auto& table : tables_) table.rest();
     }
-    GRISTLE_INLINED void run(const CircuitsAbreast::Volts& x, std::size_t samples, float inGain,
-                             float outGain) noexcept
+    GRISTLE_INLINED void run(const CircuitsAbreast::Volts& x, std::size_t samples, float inGain, float outGain) noexcept
     {
         for (std::size_t at = 0; at < samples; ++at) {
             for (std::size_t g = 0; g < kGroups; ++g) {
@@ -449,8 +454,7 @@ private:
                     to.grid += by[2 * i] * grid, to.plate += by[2 * i + 1] * grid;
                     odd.grid += by[2 * i + 2] * plate, odd.plate += by[2 * i + 3] * plate;
                 }
-                const auto flow =
-                    ports_[kGroups * t + g].step(tables_[t], {to.grid + odd.grid, to.plate + odd.plate});
+                const auto flow = ports_[kGroups * t + g].step(tables_[t], {to.grid + odd.grid, to.plate + odd.plate});
                 before_[2 * t][g] = currents_[2 * t][g] = flow.grid;
                 before_[2 * t + 1][g] = currents_[2 * t + 1][g] = flow.plate;
             }

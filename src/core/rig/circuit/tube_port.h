@@ -17,10 +17,10 @@ namespace gristle::core {
 struct TubePort {
     using Two = TubeTable::Two; ///< of grid and plate
 
-    Two volts{};                          ///< without the currents
-    Two now{}, before{};                  ///< the current there, and a sample before
-    Two line{};                           ///< what the last line adds to the next current
-    Two offset{};                         ///< what the table lacks at rest
+    Two volts{};         ///< without the currents
+    Two now{}, before{}; ///< the current there, and a sample before
+    Two line{};          ///< what the last line adds to the next current
+    Two offset{};        ///< what the table lacks at rest
 
     /// So that a circuit at rest stays there: `now` is what the law says.
     [[gnu::always_inline]] inline void rest(const TubeTable& table) noexcept

@@ -36,16 +36,18 @@ public:
     /// Two numbers side by side: at two places, or of grid and plate.
     typedef double Two __attribute__((vector_size(16)));
     /// The lines over the plate's voltage that the columns lie between, and the rows. A place in the table is
-    /// kMiddle + kScale by / (|by| + half), where `by` is how far the grid is off the middle between the lines and `half`
-    /// half of what is between them, but kLeastHalfV at least; and (plate - low) perVolt.
+    /// kMiddle + kScale by / (|by| + half), where `by` is how far the grid is off the middle between the lines and
+    /// `half` half of what is between them, but kLeastHalfV at least; and (plate - low) perVolt.
     struct Lines {
         double middle, middleLean, half, halfLean, low, perVolt;
-        double column, row;                ///< the place about rest
-        double plateA, perColumn, perRow;  ///< the plate's current there, less that through plateS; how it goes on from there
+        double column, row; ///< the place about rest
+        double plateA, perColumn,
+            perRow; ///< the plate's current there, less that through plateS; how it goes on from there
     };
     const Lines& lines() const noexcept { return lines_; }
     static constexpr int kColumns = 256, kRows = 64; ///< powers of two, so that no place lies outside
-    static constexpr std::size_t kRow = 2 * kColumns + 32; ///< numbers; rows do not share their places in the first cache
+    static constexpr std::size_t kRow =
+        2 * kColumns + 32; ///< numbers; rows do not share their places in the first cache
     // Most of the bending is at the lines: most places within one half of the middle.
     static constexpr double kLeastHalfV = 0.5, kFarthest = 400.0 / 401.0, kScale = 126.5 / kFarthest, kMiddle = 127.5;
     static constexpr double kEdge = 1e-3; ///< how near a place comes to the first and the last row
@@ -96,7 +98,8 @@ public:
         const auto currents = [&](int i) __attribute__((always_inline))
         {
             constexpr Eight kOne{0, 0, 1, 1}, kLinear{-0.5f, -0.5f, 0, 0, 0.5f, 0.5f},
-                kSquare{1, 1, -2.5f, -2.5f, 2, 2, -0.5f, -0.5f}, kCube{-0.5f, -0.5f, 1.5f, 1.5f, -1.5f, -1.5f, 0.5f, 0.5f};
+                kSquare{1, 1, -2.5f, -2.5f, 2, 2, -0.5f, -0.5f},
+                kCube{-0.5f, -0.5f, 1.5f, 1.5f, -1.5f, -1.5f, 0.5f, 0.5f};
             Eight lower, upper;
             rowsAt(from[i], lower, upper);
             const float along = float(alongs[i]), across = float(acrosses[i]);

@@ -8,20 +8,23 @@
 #include "core/signal/saturator.h"
 #include "core/units/decibels.h"
 
+#include <array>
 #include <cmath>
 
 namespace gristle::core {
 
 namespace {
 
-template<typename Work> std::unique_ptr<NodeProcessor> raised(Work work, double tailS, std::size_t times = 1)
+template<typename Work> std::unique_ptr<NodeProcessor> raised(Work work, double tailS)
 {
-    return std::make_unique<Raised<Work>>(std::move(work), tailS, times);
+    return std::make_unique<Raised<Work>>(std::move(work), tailS);
 }
 
 /// One transistor between its rails: gain, and a soft curve where the supply ends.
 class Boost {
 public:
+    static constexpr std::size_t kTimes = 4;
+    static constexpr double kDelay = 0.875;
     Boost(double gainDb, double tightHz, double supplyV)
         : gain_(float(dbToAmplitude(gainDb))), tightHz_(tightHz), rails_(0.0, kSwing * supplyV, Antialiasing::Strong)
     {}
@@ -51,6 +54,8 @@ private:
 /// physically-informed models of distortion and overdrive guitar effects pedals. Values of our own.
 class SoftClip {
 public:
+    static constexpr std::size_t kTimes = 4;
+    static constexpr double kDelay = DiodePair::kDelay;
     SoftClip(double drive, double humpHz, double toneHz, double levelDb)
         : feedbackOhm_(kLeastOhm + kPotOhm * (std::pow(kTaper, drive / 10.0) - 1.0) / (kTaper - 1.0)), humpHz_(humpHz),
           toneHz_(toneHz), level_(dbToAmplitude(levelDb)), pair_({.ohm = feedbackOhm_})
@@ -67,7 +72,7 @@ public:
     {
         for (OnePole* p : {&hump_, &top_, &tone_}) p->reset();
         pair_.reset();
-        before_ = 0.0;
+        before_ = {};
     }
     void process(std::span<float> x) noexcept
     {
@@ -75,8 +80,8 @@ public:
         for (std::size_t i = 0; i < x.size(); ++i) v[i] = top_.step(hump_.step(double(x[i]))) / kLegOhm;
         pair_.process(v);
         for (std::size_t i = 0; i < x.size(); ++i) { // what goes straight through is as late as the pair
-            const double in = double(x[i]), straight = before_ + (in - before_) * 0.125;
-            before_ = in;
+            const double straight = before_[2] + (kDelay - 3.0) * (before_[3] - before_[2]);
+            before_ = {double(x[i]), before_[0], before_[1], before_[2]};
             x[i] = float(level_ * tone_.step(straight + v[i]));
         }
     }
@@ -87,13 +92,15 @@ private:
     OnePole hump_, top_, tone_;
     DiodePair pair_;
     std::vector<double> driven_;
-    double before_ = 0.0;
+    std::array<double, 4> before_{}; ///< the last samples, the latest first
 };
 
 /// An amplifier into a resistor and a diode pair to ground: all of the sound is held at some 0.6 V. A capacitor across
 /// the pair rounds the top. Source: as SoftClip; Shockley's law. Values of our own.
 class HardClip {
 public:
+    static constexpr std::size_t kTimes = 4;
+    static constexpr double kDelay = DiodePair::kDelay;
     HardClip(double drive, double toneHz, double levelDb)
         : gain_(dbToAmplitude(6.0 + 4.4 * drive)), toneHz_(toneHz), level_(dbToAmplitude(levelDb)),
           pair_({.ohm = kSeriesOhm})
@@ -132,6 +139,8 @@ private:
 /// fades from a low pass to a high pass, with a hollow where both are down.
 class Fuzz {
 public:
+    static constexpr std::size_t kTimes = 8;
+    static constexpr double kDelay = 2.0 * (DiodePair::kDelay + 0.875);
     Fuzz(double sustain, double tone, double levelDb)
         : sustain_(dbToAmplitude(-34.0 + 3.4 * sustain)), tone_(tone / 10.0), level_(dbToAmplitude(levelDb)),
           first_(0.0, 3.5, Antialiasing::Strong), second_({.ohm = kFeedbackOhm}), third_({.ohm = kFeedbackOhm}),
@@ -243,7 +252,7 @@ NodeType fuzzNode()
                            dial("tone", "5", "from the low end to the top, with a hollow between"),
                            decibels("level", -40.0, 10.0, "-6", "behind it")},
             .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
-                return raised(Fuzz(numberOf(v, "sustain"), numberOf(v, "tone"), numberOf(v, "level")), 0.2, 2);
+                return raised(Fuzz(numberOf(v, "sustain"), numberOf(v, "tone"), numberOf(v, "level")), 0.2);
             }};
 }
 

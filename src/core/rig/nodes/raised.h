@@ -4,24 +4,26 @@
 #include "core/signal/oversampler.h"
 
 #include <algorithm>
+#include <cmath>
 #include <span>
 
 namespace gristle::core {
 
 /// A node that works at a raised rate, each channel by a Work of its own, which has
-/// prepare(rateHz, maxFrames), reset() and process(span), in place. What a Work remembers is over in milliseconds, so a
-/// changed one starts anew.
+/// prepare(rateHz, maxFrames), reset() and process(span), in place, and kTimes, how far 48 kHz and the like are raised,
+/// and kDelay, samples of that rate. What a Work remembers is over in milliseconds, so a changed one starts anew.
 template<typename Work> class Raised final : public NodeProcessor {
 public:
-    /// @param times  384 kHz or near it, 1 or 2
-    Raised(Work work, double tailS, std::size_t times) : work_(std::move(work)), tailS_(tailS), times_(times) {}
+    Raised(Work work, double tailS) : work_(std::move(work)), tailS_(tailS) {}
 
     void prepare(const PrepareSpec& spec) override
     {
-        const std::size_t factor = times_ * Oversampler::factorFor(spec.rateHz);
+        const std::size_t factor = std::max<std::size_t>(2, Work::kTimes * Oversampler::factorFor(spec.rateHz) /
+                                                                Oversampler::factorFor(48000.0));
         sides_.clear();
         for (std::size_t c = 0; c < spec.channels; ++c) {
-            Side& side = sides_.emplace_back(Side{Oversampler(factor, spec.phase()), work_});
+            Side& side = sides_.emplace_back(
+                Side{Oversampler(factor, spec.phase(), std::size_t(std::lround(Work::kDelay))), work_});
             side.over.prepare(kChunk);
             side.work.prepare(spec.rateHz * double(factor), kChunk * factor);
         }
@@ -62,7 +64,6 @@ private:
     };
     Work work_;
     double tailS_;
-    std::size_t times_;
     std::vector<Side> sides_;
 };
 

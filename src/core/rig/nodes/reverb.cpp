@@ -35,6 +35,7 @@ public:
             before = length;
             Line& line = lines_[k];
             line.ring.assign(length, 0.0f);
+            if (k == 0) chunk_ = std::min(kMostChunk, length);
             const double mid = -60.0 * double(length) / rate / d_.decayS;
             low_.set(k, lowShelf(kLowHz, mid * (1.0 / d_.low - 1.0), rate), dbToAmplitude(mid));
             high_.set(k, highShelf(kHighHz, mid * (1.0 / d_.high - 1.0), rate), 1.0);
@@ -79,10 +80,20 @@ public:
     {
         return d_.preS + d_.longestS + 1.5 * d_.decayS * std::max(d_.low, 1.0);
     }
-    void process(AudioBlock& block) noexcept override { run(block); }
+    void process(AudioBlock& block) noexcept override
+    {
+        const bool wasMono = block.channels == 1;
+        block.channels = 2;
+        for (std::size_t at = 0; at < block.frames; at += chunk_) {
+            const std::size_t n = std::min(chunk_, block.frames - at);
+            float *const left = block.channel[0] + at, *const right = block.channel[1] + at;
+            if (wasMono) std::copy_n(left, n, right);
+            run(left, right, n);
+        }
+    }
 
 private:
-    static constexpr std::size_t kLines = 16, kQuads = kLines / 4;
+    static constexpr std::size_t kLines = 16, kQuads = kLines / 4, kMostChunk = 64;
     static constexpr double kLowHz = 200.0, kHighHz = 5000.0;
     static constexpr float kDiffusion = 0.6f;
     static constexpr std::array<double, 4> kDiffuserS{0.0047, 0.0036, 0.0127, 0.0093};
@@ -95,6 +106,21 @@ private:
         void step() noexcept
         {
             if (++at == ring.size()) at = 0;
+        }
+        /// The oldest so many, every kLines places of `to`; then others instead of them.
+        void read(float* to, std::size_t count) const noexcept
+        {
+            const std::size_t whole = std::min(count, ring.size() - at);
+            for (std::size_t i = 0; i < whole; ++i) to[i * kLines] = ring[at + i];
+            for (std::size_t i = whole; i < count; ++i) to[i * kLines] = ring[i - whole];
+        }
+        void write(const float* from, std::size_t count) noexcept
+        {
+            const std::size_t whole = std::min(count, ring.size() - at);
+            for (std::size_t i = 0; i < whole; ++i) ring[at + i] = from[i * kLines];
+            for (std::size_t i = whole; i < count; ++i) ring[i - whole] = from[i * kLines];
+            at = whole == count ? at + count : count - whole;
+            if (at == ring.size()) at = 0;
         }
     };
     /// A biquad of each line, four lines at a time.
@@ -119,7 +145,8 @@ private:
         std::array<Four, kQuads> b0_{}, b1_{}, b2_{}, a1_{}, a2_{}, s1_{}, s2_{};
     };
 
-    void run(AudioBlock& block) noexcept;
+    void run(float* left, float* right, std::size_t frames) noexcept;
+    void spread(float* x, std::size_t frames) noexcept;
     /// The next prime: lengths without a common measure, so that echoes do not fall together.
     static std::size_t primeFrom(std::size_t n)
     {
@@ -153,50 +180,61 @@ private:
     Line pre_;
     std::array<std::array<Biquad, 3>, 2> wet_;
     double out_ = 1.0;
+    std::size_t chunk_ = kMostChunk; ///< frames at a time, as many as the shortest line holds at most
 };
 
-GRISTLE_VECTORISED
-void Reverb::run(AudioBlock& block) noexcept
+/// Later, and through the diffusers.
+void Reverb::spread(float* x, std::size_t frames) noexcept
 {
-    const bool wasMono = block.channels == 1;
-    block.channels = 2;
-    for (std::size_t i = 0; i < block.frames; ++i) {
-        const float left = block.channel[0][i], right = wasMono ? left : block.channel[1][i];
-        pre_.ring[pre_.at] = 0.5f * (left + right);
+    for (std::size_t i = 0; i < frames; ++i) {
+        pre_.ring[pre_.at] = x[i];
         pre_.step();
-        float x = pre_.ring[pre_.at]; // the oldest
-        for (Line& diffuser : diffusers_) {
+        x[i] = pre_.ring[pre_.at]; // the oldest
+    }
+    for (Line& diffuser : diffusers_)
+        for (std::size_t i = 0; i < frames; ++i) {
             float& slot = diffuser.ring[diffuser.at];
-            const float v = x - kDiffusion * slot;
-            x = kDiffusion * v + slot;
+            const float v = x[i] - kDiffusion * slot;
+            x[i] = kDiffusion * v + slot;
             slot = v;
             diffuser.step();
         }
-        Four y[kQuads], wet[2]{};
+}
+
+/// What comes out of the lines within a chunk went into them before it.
+GRISTLE_VECTORISED
+void Reverb::run(float* left, float* right, std::size_t frames) noexcept
+{
+    std::array<float, kMostChunk> in;
+    for (std::size_t i = 0; i < frames; ++i) in[i] = 0.5f * (left[i] + right[i]);
+    spread(in.data(), frames);
+    typedef float FourFloats __attribute__((vector_size(16)));
+    alignas(32) std::array<float, kMostChunk * kLines> lines; // of each frame all lines
+    for (std::size_t k = 0; k < kLines; ++k) lines_[k].read(&lines[k], frames);
+    std::array<std::array<double, kMostChunk>, 2> wet;
+    for (std::size_t i = 0; i < frames; ++i) {
+        Four y[kQuads], sides[2]{};
+        FourFloats* const at = reinterpret_cast<FourFloats*>(&lines[i * kLines]);
         for (std::size_t q = 0; q < kQuads; ++q) {
-            for (std::size_t k = 0; k < 4; ++k) {
-                const Line& line = lines_[4 * q + k];
-                y[q][k] = double(line.ring[line.at]);
-            }
+            y[q] = __builtin_convertvector(at[q], Four);
             low_.step(q, y[q]);
             high_.step(q, y[q]);
-            wet[0] += y[q] * Four{1.0, -1.0, 1.0, -1.0};
-            wet[1] += y[q] * Four{1.0, 1.0, -1.0, -1.0};
+            sides[0] += y[q] * Four{1.0, -1.0, 1.0, -1.0};
+            sides[1] += y[q] * Four{1.0, 1.0, -1.0, -1.0};
         }
         hadamard(y);
-        for (std::size_t q = 0; q < kQuads; ++q) {
-            y[q] = 0.25 * (y[q] + (q % 2 == 0 ? double(x) : -double(x)));
-            for (std::size_t k = 0; k < 4; ++k) {
-                Line& line = lines_[4 * q + k];
-                line.ring[line.at] = float(y[q][k]);
-                line.step();
-            }
-        }
-        const float dry[2] = {left, right};
-        for (std::size_t side = 0; side < 2; ++side) {
-            double w = out_ * ((wet[side][0] + wet[side][1]) + (wet[side][2] + wet[side][3]));
+        for (std::size_t q = 0; q < kQuads; ++q)
+            at[q] = __builtin_convertvector(0.25 * (y[q] + (q % 2 == 0 ? double(in[i]) : -double(in[i]))), FourFloats);
+        for (std::size_t side = 0; side < 2; ++side)
+            wet[side][i] = out_ * ((sides[side][0] + sides[side][1]) + (sides[side][2] + sides[side][3]));
+    }
+    for (std::size_t k = 0; k < kLines; ++k) lines_[k].write(&lines[k], frames);
+    for (std::size_t side = 0; side < 2; ++side) {
+        float* const x = side == 0 ? left : right;
+        for (std::size_t i = 0; i < frames; ++i) {
+            double w = wet[side][i];
             for (Biquad& b : wet_[side]) w = b.step(w);
-            block.channel[side][i] = float((1.0 - d_.mix) * double(dry[side]) + d_.mix * w);
+            x[i] = float((1.0 - d_.mix) * double(x[i]) + d_.mix * w);
         }
     }
 }
