@@ -151,8 +151,8 @@ void TestSignal::saturatorFollowsItsShape_data()
 {
     QTest::addColumn<int>("kind");
     QTest::addColumn<double>("delay");
-    QTest::newRow("plain") << int(Antialiasing::Plain) << 0.5;
-    QTest::newRow("strong") << int(Antialiasing::Strong) << 0.875;
+    QTest::newRow("plain") << int(Antialiasing::Plain) << Saturator::kPlainDelay;
+    QTest::newRow("strong") << int(Antialiasing::Strong) << Saturator::kStrongDelay;
 }
 
 void TestSignal::saturatorFollowsItsShape()
@@ -166,8 +166,11 @@ void TestSignal::saturatorFollowsItsShape()
     const auto in = x;
     s.process(x, 2.0f);
     const double b = 0.2, k = std::pow(1.0 + b * b, 1.5), rest = b / std::sqrt(1.0 + b * b);
-    for (std::size_t i = 1; i < x.size(); i += 50) {
-        const double u = ((1.0 - delay) * double(in[i]) + delay * double(in[i - 1])) * 2.0 / 0.5 + b;
+    const auto whole = std::size_t(delay);
+    const double part = delay - double(whole);
+    for (std::size_t i = whole + 1; i < x.size(); i += 50) {
+        const double before = (1.0 - part) * double(in[i - whole]) + part * double(in[i - whole - 1]),
+                     u = before * 2.0 / 0.5 + b;
         QVERIFY(std::abs(double(x[i]) - 0.5 * k * (u / std::sqrt(1.0 + u * u) - rest)) < 1e-4);
     }
     std::vector<float> silence(100, 0.0f);

@@ -2,6 +2,7 @@
 
 #include "core/rig/conveyor.h"
 #include "core/units/decibels.h"
+#include "core/units/no_denormals.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -397,6 +398,7 @@ Result<CompiledRig> CompiledRig::compile(const RigDocument& rig, const CompileOp
 
 void CompiledRig::process(AudioBlock& block) noexcept
 {
+    const NoDenormals scope; // threads that help take it over
     State& s = *state_;
     if (!block.di) {
         std::copy_n(block.channel[0], block.frames, s.di.begin());

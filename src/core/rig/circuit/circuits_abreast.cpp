@@ -3,6 +3,7 @@
 
 #include "core/rig/circuit/circuits_abreast.h"
 
+#include "core/units/no_denormals.h"
 #include "core/units/processors.h"
 
 #include <algorithm>
@@ -558,6 +559,7 @@ void CircuitsAbreast::set(std::size_t lane, const CircuitMoment& moment) noexcep
 void CircuitsAbreast::get(std::size_t lane, CircuitMoment& moment) const noexcept { state_->get(lane, moment); }
 void CircuitsAbreast::process(const Volts& x, std::size_t samples, double inGain, float outGain) noexcept
 {
+    const NoDenormals scope;
     state_->process(x, samples, float(inGain), outGain);
 }
 

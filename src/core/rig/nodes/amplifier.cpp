@@ -39,7 +39,7 @@ struct Dials {
 class Side {
 public:
     Side(const Dials& dials, double rateHz, Oversampler::Phase phase)
-        : over_(Oversampler::factorFor(rateHz), phase),
+        : over_(std::max<std::size_t>(2, Oversampler::factorFor(rateHz) / 2), phase, kDelay),
           tone_(ToneStackParts{}, {dials.bass / 10.0, dials.middle / 10.0, dials.treble / 10.0},
                 rateHz * double(over_.factor()))
     {
@@ -92,8 +92,11 @@ private:
 
     Oversampler over_;
     OnePole miller_, coupling_, output_;
-    Saturator first_{kFirstOffset, kFirstSwingV}, second_{kSecondOffset, kSecondSwingV};
-    Saturator power_{0.0, kPowerSwingV, Antialiasing::Strong}; // the one that is driven far
+    static constexpr std::size_t kDelay = 7; ///< samples of the raised rate, in the three stages
+    static_assert(Saturator::kPlainDelay + 2.0 * Saturator::kStrongDelay == double(kDelay));
+    Saturator first_{kFirstOffset, kFirstSwingV}; // is never driven far
+    Saturator second_{kSecondOffset, kSecondSwingV, Antialiasing::Strong};
+    Saturator power_{0.0, kPowerSwingV, Antialiasing::Strong};
     ToneStack tone_;
     Biquad grid_;
     float drive_ = 1.0f;

@@ -24,7 +24,7 @@ template<typename Work> std::unique_ptr<NodeProcessor> raised(Work work, double 
 class Boost {
 public:
     static constexpr std::size_t kTimes = 4;
-    static constexpr double kDelay = 0.875;
+    static constexpr double kDelay = Saturator::kStrongDelay;
     Boost(double gainDb, double tightHz, double supplyV)
         : gain_(float(dbToAmplitude(gainDb))), tightHz_(tightHz), rails_(0.0, kSwing * supplyV, Antialiasing::Strong)
     {}
@@ -140,7 +140,7 @@ private:
 class Fuzz {
 public:
     static constexpr std::size_t kTimes = 8;
-    static constexpr double kDelay = 2.0 * (DiodePair::kDelay + 0.875);
+    static constexpr double kDelay = 2.0 * (DiodePair::kDelay + Saturator::kStrongDelay);
     Fuzz(double sustain, double tone, double levelDb)
         : sustain_(dbToAmplitude(-34.0 + 3.4 * sustain)), tone_(tone / 10.0), level_(dbToAmplitude(levelDb)),
           first_(0.0, 3.5, Antialiasing::Strong), second_({.ohm = kFeedbackOhm}), third_({.ohm = kFeedbackOhm}),

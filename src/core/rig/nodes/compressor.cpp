@@ -11,7 +11,7 @@ namespace gristle::core {
 
 namespace {
 
-constexpr double kSilenceDb = -120.0;
+constexpr double kPeakAtNone = kDbuVoltsRms * std::numbers::sqrt2; // volts of a sine of 0 dBu
 
 /// Feed-forward, in decibels: level, static curve with a soft knee, then attack and release on the gain. Source:
 /// Giannoulis, Massberg and Reiss 2012, Digital dynamic range compressor design, eq. 4 (knee) and the smooth decoupled
@@ -27,6 +27,7 @@ public:
     {
         attack_ = std::exp(-1.0 / (dials_.attackMs * 1e-3 * spec.rateHz));
         release_ = std::exp(-1.0 / (dials_.releaseMs * 1e-3 * spec.rateHz));
+        untouchedV_ = dbToAmplitude(dials_.thresholdDbu - dials_.kneeDb / 2.0) * kPeakAtNone;
         gain_.assign(spec.maxBlock, 1.0f);
         reset();
     }
@@ -42,14 +43,12 @@ public:
         for (std::size_t i = 0; i < block.frames; ++i) {
             float size = 0.0f;
             for (std::size_t c = 0; c < block.channels; ++c) size = std::max(size, std::abs(block.channel[c][i]));
-            // The dBu of a sine with that peak.
-            const double level =
-                std::max(kSilenceDb, amplitudeToDb(double(size) / (kDbuVoltsRms * std::numbers::sqrt2)));
-            const double over = overDb(level);
+            const double over = double(size) <= untouchedV_ ? 0.0 : overDb(amplitudeToDb(double(size) / kPeakAtNone));
             held_ = std::max(over, release_ * held_); // the peak, let go exponentially
             shown_ = attack_ * shown_ + (1.0 - attack_) * held_;
             if (shown_ < 1e-12) shown_ = 0.0;
-            gain_[i] = static_cast<float>(dbToAmplitude(-shown_) * make * dials_.blend + (1.0 - dials_.blend));
+            const double down = shown_ == 0.0 ? 1.0 : dbToAmplitude(-shown_);
+            gain_[i] = static_cast<float>(down * make * dials_.blend + (1.0 - dials_.blend));
         }
         for (std::size_t c = 0; c < block.channels; ++c)
             for (std::size_t i = 0; i < block.frames; ++i) block.channel[c][i] *= gain_[i];
@@ -67,6 +66,7 @@ private:
 
     Dials dials_;
     double attack_ = 0.0, release_ = 0.0, held_ = 0.0, shown_ = 0.0;
+    double untouchedV_ = 0.0; ///< peaks up to there are not turned down
     std::vector<float> gain_;
 };
 

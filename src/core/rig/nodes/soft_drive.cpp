@@ -6,6 +6,7 @@
 #include "core/units/decibels.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace gristle::core {
 
@@ -28,7 +29,8 @@ public:
         sides_.clear();
         for (std::size_t c = 0; c < spec.channels; ++c) {
             Side& side = sides_.emplace_back();
-            side.oversampler = Oversampler(Oversampler::factorFor(spec.rateHz), spec.phase());
+            side.oversampler = Oversampler(Oversampler::factorFor(spec.rateHz), spec.phase(),
+                                           std::size_t(std::lround(Saturator::kStrongDelay)));
             side.oversampler.prepare(kChunk);
             side.shape.prepare(kChunk * side.oversampler.factor());
             side.coupling = OnePole::highPass(kCouplingHz, spec.rateHz);
