@@ -20,7 +20,7 @@ namespace {
 
 constexpr double kRate = 48000.0;
 constexpr std::size_t kBlock = 64, kImpulse = 2048;
-constexpr double kLiveS = 30.0, kFileS = 180.0;
+constexpr double kLiveS = 30.0, kFileS = 600.0;
 
 using Clock = std::chrono::steady_clock;
 double now() { return std::chrono::duration<double>(Clock::now().time_since_epoch()).count(); }

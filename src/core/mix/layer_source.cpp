@@ -11,7 +11,8 @@ namespace gristle::core {
 namespace {
 
 constexpr std::size_t kRead = 4096, kBlock = 32 * kRead; // so many slices that two cores have enough to do
-constexpr double kLongBlockS = 120.0;                    // for stages that are quicker with them; some 60 MB at 48 kHz
+constexpr std::size_t kLongBlock = 8'640'000;            // frames, for stages that are quicker with them; some 90 MB
+constexpr std::size_t kLongTailS = 30;
 constexpr double kPrerollS = 2.0;
 constexpr double kWhole = 1e-6;        // parts of a sample that are none
 constexpr double kDraftPrerollS = 0.5; // figures on the screen bear that an echo before is missing
@@ -91,7 +92,10 @@ struct LayerSource::State {
     Outcome renderBlock()
     {
         const std::int64_t left = toDrop + total - pulled;
-        const auto frames = static_cast<std::size_t>(std::min<std::int64_t>(left, std::int64_t(rig.maxBlock())));
+        // Long blocks of one length: a short one at the end would take longer than its share.
+        const auto most = std::int64_t(rig.maxBlock()), blocks = std::max<std::int64_t>(1, (left + most - 1) / most);
+        const auto frames =
+            static_cast<std::size_t>(most > std::int64_t(kBlock) ? (left + blocks - 1) / blocks : std::min(left, most));
         if (const auto filled = fill(frames); !filled) return filled;
         for (auto& side : block) side.resize(frames);
         const auto in = static_cast<float>(inFullScale);
@@ -124,7 +128,8 @@ Result<LayerSource> LayerSource::open(const LayerRecipe& recipe)
     options.context.rateHz = rate;
     options.context.fullScaleV = recipe.input.fullScaleVolts();
     options.maxBlock = kBlock;
-    options.longBlock = static_cast<std::size_t>(kLongBlockS * rate);
+    const auto file = static_cast<std::size_t>(double(reader->info().frames) * rate / reader->info().sampleRateHz);
+    options.longBlock = std::min(kLongBlock, file + kLongTailS * std::size_t(rate)); // no room that is not wanted
     options.allowMissing = recipe.allowMissing;
     options.effort = recipe.effort;
     const int own = reader->info().sampleRateHz;

@@ -9,7 +9,7 @@ namespace gristle::core {
 
 namespace {
 
-constexpr double kLongBlockS = 120.0; // for stages that are quicker with them
+constexpr std::size_t kLongBlockS = 120; // for stages that are quicker with them
 constexpr double kPrerollS = 0.5;
 
 } // namespace
@@ -49,7 +49,8 @@ Result<AudioBuffer> playChain(const RigChain& chain, CompileOptions options, con
 {
     if (chain.empty()) return in;
     options.channels = in.channels();
-    options.longBlock = static_cast<std::size_t>(kLongBlockS * options.context.rateHz);
+    const auto second = static_cast<std::size_t>(options.context.rateHz);
+    options.longBlock = std::min(kLongBlockS * second, in.frames() + second); // no room that is not wanted
     RigDocument rig;
     rig.chain = chain;
     auto compiled = CompiledRig::compile(rig, options);

@@ -3,8 +3,10 @@
 #include "core/rig/conveyor.h"
 #include "core/units/decibels.h"
 #include "core/units/no_denormals.h"
+#include "core/units/vectorised.h"
 
 #include <algorithm>
+#include <cstring>
 #include <fmt/format.h>
 #include <thread>
 
@@ -303,25 +305,39 @@ Result<std::unique_ptr<Chain>> buildChain(const RigChain& nodes, const CompileOp
     return chain;
 }
 
+/// The sum of squares, and the highest of `peak` and the sizes.
+GRISTLE_VECTORISED
+double sumSquares(const float* x, std::size_t count, float& peak) noexcept
+{
+    typedef double Fours __attribute__((vector_size(4 * sizeof(double))));
+    FloatLane high{};
+    Fours first{}, second{}; // additions need not wait for each other
+    std::size_t i = 0;
+    for (; i + kFloatLane <= count; i += kFloatLane) {
+        FloatLane v;
+        std::memcpy(&v, x + i, sizeof v);
+        const FloatLane size = v < 0.0f ? -v : v;
+        high = size > high ? size : high;
+        const Fours a = __builtin_convertvector(__builtin_shufflevector(v, v, 0, 1, 2, 3), Fours),
+                    b = __builtin_convertvector(__builtin_shufflevector(v, v, 4, 5, 6, 7), Fours);
+        first += a * a, second += b * b;
+    }
+    double sum = 0.0;
+    for (std::size_t k = 0; k < 4; ++k) sum += first[k] + second[k];
+    for (std::size_t k = 0; k < kFloatLane; ++k) peak = std::max(peak, high[k]);
+    for (; i < count; ++i) {
+        sum += double(x[i]) * double(x[i]);
+        peak = std::max(peak, std::abs(x[i]));
+    }
+    return sum;
+}
+
 /// Sum of squares and peak of the louder channel over frames [from, to) of a block.
 void noteLevel(const AudioBlock& block, std::size_t from, std::size_t to, double& squares, float& peak) noexcept
 {
     double loudest = 0.0;
-    for (std::size_t c = 0; c < block.channels && from < to; ++c) {
-        const float* const x = block.channel[c];
-        float high = 0.0f;
-        for (std::size_t i = from; i < to; ++i) {
-            const float size = std::abs(x[i]);
-            high = size > high ? size : high;
-        }
-        double sums[4] = {}; // four partial sums: additions need not wait for each other
-        std::size_t i = from;
-        for (; i + 4 <= to; i += 4)
-            for (std::size_t k = 0; k < 4; ++k) sums[k] += double(x[i + k]) * double(x[i + k]);
-        for (; i < to; ++i) sums[0] += double(x[i]) * double(x[i]);
-        peak = std::max(peak, high);
-        loudest = std::max(loudest, (sums[0] + sums[1]) + (sums[2] + sums[3]));
-    }
+    for (std::size_t c = 0; c < block.channels && from < to; ++c)
+        loudest = std::max(loudest, sumSquares(block.channel[c] + from, to - from, peak));
     squares += loudest;
 }
 

@@ -11,6 +11,7 @@ namespace gristle::core {
 
 namespace {
 
+constexpr double kDbAnOctave = 6.0205999132796239;                 // a factor of two
 constexpr double kPeakAtNone = kDbuVoltsRms * std::numbers::sqrt2; // volts of a sine of 0 dBu
 
 /// Feed-forward, in decibels: level, static curve with a soft knee, then attack and release on the gain. Source:
@@ -43,11 +44,12 @@ public:
         for (std::size_t i = 0; i < block.frames; ++i) {
             float size = 0.0f;
             for (std::size_t c = 0; c < block.channels; ++c) size = std::max(size, std::abs(block.channel[c][i]));
-            const double over = double(size) <= untouchedV_ ? 0.0 : overDb(amplitudeToDb(double(size) / kPeakAtNone));
+            const double over =
+                double(size) <= untouchedV_ ? 0.0 : overDb(kDbAnOctave * double(std::log2(size / float(kPeakAtNone))));
             held_ = std::max(over, release_ * held_); // the peak, let go exponentially
             shown_ = attack_ * shown_ + (1.0 - attack_) * held_;
             if (shown_ < 1e-12) shown_ = 0.0;
-            const double down = shown_ == 0.0 ? 1.0 : dbToAmplitude(-shown_);
+            const double down = double(std::exp2(float(-shown_ / kDbAnOctave)));
             gain_[i] = static_cast<float>(down * make * dials_.blend + (1.0 - dials_.blend));
         }
         for (std::size_t c = 0; c < block.channels; ++c)

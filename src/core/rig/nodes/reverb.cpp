@@ -229,13 +229,17 @@ void Reverb::run(float* left, float* right, std::size_t frames) noexcept
             wet[side][i] = out_ * ((sides[side][0] + sides[side][1]) + (sides[side][2] + sides[side][3]));
     }
     for (std::size_t k = 0; k < kLines; ++k) lines_[k].write(&lines[k], frames);
-    for (std::size_t side = 0; side < 2; ++side) {
-        float* const x = side == 0 ? left : right;
+    for (std::size_t k = 0; k < wet_[0].size(); ++k) { // both sides at once: neither waits for the other
+        Biquad first = wet_[0][k], second = wet_[1][k];
         for (std::size_t i = 0; i < frames; ++i) {
-            double w = wet[side][i];
-            for (Biquad& b : wet_[side]) w = b.step(w);
-            x[i] = float((1.0 - d_.mix) * double(x[i]) + d_.mix * w);
+            wet[0][i] = first.step(wet[0][i]);
+            wet[1][i] = second.step(wet[1][i]);
         }
+        wet_[0][k] = first, wet_[1][k] = second;
+    }
+    for (std::size_t i = 0; i < frames; ++i) {
+        left[i] = float((1.0 - d_.mix) * double(left[i]) + d_.mix * wet[0][i]);
+        right[i] = float((1.0 - d_.mix) * double(right[i]) + d_.mix * wet[1][i]);
     }
 }
 
