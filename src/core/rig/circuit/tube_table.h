@@ -84,17 +84,18 @@ public:
         const Two by = (grid - lines_.middle) - lines_.middleLean * plate, half = lines_.half + lines_.halfLean * plate;
         const Two size = std::bit_cast<Two>(std::bit_cast<Bits>(by) & ~(1ull << 63)),
                   least = half > kLeastHalfV ? half : kLeastHalfV + Two{};
-        // Half a place low, so that rounding finds the place before.
-        const Two x = by / (size + least) * kScale + (kMiddle - 0.5), y = (plate - lines_.low) * lines_.perVolt;
+        const Two x = by * kScale / (size + least), y = (plate - lines_.low) * lines_.perVolt; // x from kMiddle on
         constexpr double last = kRows - 1 - kEdge;
         const Two low = y > kEdge ? y : kEdge + Two{}, held = low < last ? low : last + Two{};
-        // Added to that, a number is rounded to a whole one, whose last bits say which: quicker than a conversion.
+        // Added to that, a number is rounded to a whole one, whose last bits say which: quicker than a conversion. Half
+        // a place low, so that it is the place before.
         constexpr double kRounds = 6755399441055744.0; // 1.5 * 2^52
-        const Two column = x + kRounds, row = (held - 0.5) + kRounds;
+        static_assert(kMiddle - 0.5 == 127.0, "whole, so that it can be added at once");
+        const Two column = x + (kMiddle - 0.5 + kRounds), row = (held - 0.5) + kRounds;
         const Bits columns = std::bit_cast<Bits>(column) & (kColumns - 1ull),
                    rows = std::bit_cast<Bits>(row) & (kRows - 1ull), from = rows * kRow + 2 * columns;
-        const Two alongs = (x + 0.5) - (column - kRounds), acrosses = held - (row - kRounds),
-                  onLine = ((x + 0.5) - lines_.column) * lines_.perColumn + (held - lines_.row) * lines_.perRow;
+        const Two alongs = (x + kMiddle) - (column - kRounds), acrosses = held - (row - kRounds),
+                  onLine = (x + (kMiddle - lines_.column)) * lines_.perColumn + (held - lines_.row) * lines_.perRow;
         const auto currents = [&](int i) __attribute__((always_inline))
         {
             constexpr Eight kOne{0, 0, 1, 1}, kLinear{-0.5f, -0.5f, 0, 0, 0.5f, 0.5f},
