@@ -150,7 +150,7 @@ private slots:
         const Netlist netlist = amplifierNetlist(Voice(voice), {});
         const auto in = notes(peakV, 21.0, 5);
         const std::size_t first = std::size_t(10.5 * 48000.0) + 11;
-        auto pieces = side(netlist, 8, 1000), whole = side(netlist, 8, in.size());
+        auto pieces = side(netlist, 4, 1000), whole = side(netlist, 4, in.size());
         const auto expected = inPieces(pieces, in);
         const auto play = [&] {
             auto out = in;
