@@ -40,14 +40,12 @@ public:
     /// `half` half of what is between them, but kLeastHalfV at least; and (plate - low) perVolt.
     struct Lines {
         double middle, middleLean, half, halfLean, low, perVolt;
-        double column, row; ///< the place about rest
-        double plateA, perColumn,
-            perRow; ///< the plate's current there, less that through plateS; how it goes on from there
+        double column, row, plateA; ///< the place about rest, and the plate's current there, less that through plateS
+        double perColumn, perRow;   ///< how that goes on from there
     };
     const Lines& lines() const noexcept { return lines_; }
-    static constexpr int kColumns = 256, kRows = 64; ///< powers of two, so that no place lies outside
-    static constexpr std::size_t kRow =
-        2 * kColumns + 32; ///< numbers; rows do not share their places in the first cache
+    static constexpr int kColumns = 256, kRows = 64;       ///< powers of two, so that no place lies outside
+    static constexpr std::size_t kRow = 2 * kColumns + 32; ///< numbers; rows do not share places in the first cache
     // Most of the bending is at the lines: most places within one half of the middle.
     static constexpr double kLeastHalfV = 0.5, kFarthest = 400.0 / 401.0, kScale = 126.5 / kFarthest, kMiddle = 127.5;
     static constexpr double kEdge = 1e-3; ///< how near a place comes to the first and the last row
@@ -60,8 +58,8 @@ public:
         std::memcpy(&next, values_.data() + from + kRow, sizeof next);
     }
     /// What each of four columns counts: cubic over the grid's voltage (Catmull and Rom). Over the plate's, over which
-    /// the currents of a loaded tube bend little, and softly at a pentode's knee, a straight line folds less. Rounding
-    /// to single precision is some 20 nV at a grid, below any tube's own noise.
+    /// the currents of a loaded tube bend little, and softly at a pentode's knee, a straight line folds less. What is
+    /// rounded to single precision is what bends; near rest that is little.
     /// @param even  of columns 0 and 2, four numbers each in turns; `odd` of 1 and 3
     template<typename V> [[gnu::always_inline]] static inline void weights(const V& along, V& even, V& odd) noexcept
     {
