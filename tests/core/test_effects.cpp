@@ -70,6 +70,7 @@ class TestEffects : public QObject {
     Q_OBJECT
 private slots:
     void diodesFollowTheirLaw();
+    void diodesAreAsLateAsTheySay();
     void clippersFoldLittle_data();
     void clippersFoldLittle();
     void softClipperIsItsCircuitWhenSoft();
@@ -104,6 +105,18 @@ void TestEffects::diodesFollowTheirLaw()
             QVERIFY2(std::abs(pair.voltsAt(i) - v) < 1e-7, qPrintable(QString("%1 V, %2 ohm").arg(v).arg(ohm)));
         }
     }
+}
+
+// So soft that they are a resistance: a sine comes out as high as that says, so many samples later.
+void TestEffects::diodesAreAsLateAsTheySay()
+{
+    DiodePair pair({.ohm = 47e3});
+    const double rest = 1.0 / (1.0 / 47e3 + 2.0 * 2.5e-9 / 0.045), turn = 2.0 * kPi * 0.05, ampere = 1e-13;
+    std::vector<double> x(400);
+    for (std::size_t i = 0; i < x.size(); ++i) x[i] = ampere * std::sin(turn * double(i));
+    pair.process(x);
+    for (std::size_t i = 10; i < x.size(); ++i)
+        QVERIFY(std::abs(x[i] / (ampere * rest) - std::sin(turn * (double(i) - DiodePair::kDelay))) < 1e-3);
 }
 
 void TestEffects::clippersFoldLittle_data()
@@ -142,7 +155,7 @@ void TestEffects::clippersFoldLittle()
 void TestEffects::softClipperIsItsCircuitWhenSoft()
 {
     const double feedback = 39e3 + 470e3, rest = 1.0 / (1.0 / feedback + 2.0 * 2.5e-9 / 0.045);
-    for (const double hz : {100.0, 400.0, 620.0, 1500.0}) {
+    for (const double hz : {100.0, 400.0, 620.0, 1500.0, 5000.0, 10000.0}) {
         const std::complex<double> hump = std::complex(0.0, hz / 620.0) / std::complex(1.0, hz / 620.0),
                                    top = 1.0 / std::complex(1.0, hz * 2.0 * kPi * feedback * 47e-12),
                                    tone = 1.0 / std::complex(1.0, hz / 12000.0);

@@ -1,5 +1,6 @@
 #include "core/units/calibration.h"
 #include "core/units/musical_time.h"
+#include "core/units/no_denormals.h"
 #include "core/units/number_text.h"
 
 #include <QtTest/QtTest>
@@ -9,6 +10,7 @@ using namespace gristle::core;
 class TestUnits : public QObject {
     Q_OBJECT
 private slots:
+    void numbersWithoutAllDigitsAreNoneForAWhile();
     void decibelsAreTwentyLg();
     void silenceHasNoLevel();
     void fullScaleInVolts_data();
@@ -92,6 +94,19 @@ void TestUnits::numbersReadBack()
     QVERIFY(!parseNumber("nan"));
     QVERIFY(!parseNumber("1,5"));
     QCOMPARE(*parseNumber("+3"), 3.0);
+}
+
+void TestUnits::numbersWithoutAllDigitsAreNoneForAWhile()
+{
+    volatile float small = 1e-30f, smaller = 1e-10f;
+    {
+        const NoDenormals scope;
+#if defined(__x86_64__)
+        QVERIFY(small * smaller == 0.0f);
+#endif
+        QVERIFY(small * 1e-5f > 0.0f);
+    }
+    QVERIFY(small * smaller > 0.0f);
 }
 
 QTEST_APPLESS_MAIN(TestUnits)
