@@ -13,14 +13,6 @@ namespace {
 
 constexpr std::size_t kLanes = CircuitsAbreast::kLanes;
 
-/// @param step  from one to the next
-std::vector<std::size_t> slotsFrom(std::size_t first, std::size_t count, std::size_t step = 1)
-{
-    std::vector<std::size_t> out(count);
-    for (std::size_t i = 0; i < count; ++i) out[i] = first + step * i;
-    return out;
-}
-
 } // namespace
 
 /// For any width of registers.
@@ -37,20 +29,17 @@ namespace {
 template<std::size_t wide> class Abreast : public CircuitsAbreast::State {
 public:
     explicit Abreast(const CircuitSolver& like)
-        : form_(like.form()), grids_(form_->voltages, slotsFrom(0, form_->tubes, 2), slotsFrom(0, form_->motions)),
-          plates_(form_->voltages, slotsFrom(1, form_->tubes, 2), slotsFrom(0, form_->motions)),
-          nexts_(form_->given, slotsFrom(0, form_->given.size()), slotsFrom(0, form_->currents() + 1)),
-          motions_(form_->motions), moved_(form_->motions), next_(nexts_.size()), gridV_(grids_.size()),
-          plateV_(plates_.size()), out_(1), currents_(form_->currents() + 1), before_(form_->currents()),
-          last_(form_->currents()), third_(form_->currents()), ports_(kGroups * form_->tubes)
+        : form_(like.form()), fine_(fineRows(*form_), form_->motions), known_(knownRows(*form_), form_->slotCount()),
+          nexts_(form_->given, form_->currents() + 1), motions_(form_->motions), slots_(form_->slotCount()),
+          next_(nexts_.size()), fineV_(fine_.size()), volts_(known_.size()), out_(1), off_(form_->currents()),
+          before_(form_->currents()), last_(form_->currents()), third_(form_->currents()),
+          ports_(kGroups * form_->tubes)
     {
-        const std::size_t flows = form_->currents();
         for (std::size_t t = 0; t < form_->tubes; ++t) {
             tables_.emplace_back(*form_->tables[t], form_->restPorts[t][0], form_->restPorts[t][1]);
-            for (std::size_t i = 0; i < flows; ++i)
+            for (std::size_t i = 0; i < 2 * t; ++i)
                 for (const std::size_t row : {2 * t, 2 * t + 1})
-                    ofCurrents_.push_back(float(form_->voltages[row][form_->motions + (2 * t + i) % flows]));
-            for (const std::size_t row : {2 * t, 2 * t + 1}) ofInput_.push_back(float(form_->voltages[row].end()[-2]));
+                    couplings_.push_back(float(form_->voltages[row][form_->motions + i]));
         }
         for (const double heard : form_->heard) heard_.push_back(float(heard));
         while (swinging_ < form_->motions && form_->swings[swinging_] != 0.0) ++swinging_;
@@ -59,7 +48,7 @@ public:
     {
         for (std::size_t i = 0; i < form_->motions; ++i) {
             motions_.set(i, lane, moment.held[i] - form_->restSlots[i]);
-            moved_.set(i, lane, moment.held[i] - form_->restSlots[i]);
+            slots_.set(i, lane, moment.held[i] - form_->restSlots[i]);
         }
         for (std::size_t i = 0; i < form_->currents(); ++i) {
             before_.set(i, lane, moment.before[i] - restCurrent(i));
@@ -68,15 +57,14 @@ public:
         }
         for (std::size_t t = 0; t < form_->tubes; ++t) {
             auto& to = ports_[kGroups * t + lane / wide];
-            const TubePort::Two volts{form_->restPorts[t][0], form_->restPorts[t][1]},
-                currents{restCurrent(2 * t), restCurrent(2 * t + 1)};
-            const auto two = [&](typename Use::Two& into, TubePort::Two of, TubePort::Two rest) {
-                into.grid[lane % wide] = float(of[0] - rest[0]);
-                into.plate[lane % wide] = float(of[1] - rest[1]);
-            };
+            const std::size_t at = lane % wide;
             const TubePort& from = moment.ports[t];
-            two(to.volts, from.volts, volts), two(to.now, from.now, currents);
-            two(to.before, from.before, currents), two(to.line, from.line, -0.5 * currents);
+            to.volts.grid[at] = float(from.volts[0] - form_->restPorts[t][0]);
+            to.volts.plate[at] = float(from.volts[1] - form_->restPorts[t][1]);
+            to.now.grid[at] = float(from.now[0] - restCurrent(2 * t));
+            to.now.plate[at] = float(from.now[1] - restCurrent(2 * t + 1));
+            to.past.grid[at] = float(from.past[0] + 0.5 * restCurrent(2 * t));
+            to.past.plate[at] = float(from.past[1] + 0.5 * restCurrent(2 * t + 1));
         }
     }
     void get(std::size_t lane, CircuitMoment& moment) noexcept override
@@ -89,14 +77,14 @@ public:
         }
         for (std::size_t t = 0; t < form_->tubes; ++t) {
             const auto& from = ports_[kGroups * t + lane / wide];
-            const TubePort::Two volts{form_->restPorts[t][0], form_->restPorts[t][1]},
-                currents{restCurrent(2 * t), restCurrent(2 * t + 1)};
-            const auto two = [&](const typename Use::Two& of, TubePort::Two rest) {
-                return rest + TubePort::Two{double(of.grid[lane % wide]), double(of.plate[lane % wide])};
-            };
+            const std::size_t at = lane % wide;
             TubePort& to = moment.ports[t];
-            to.volts = two(from.volts, volts), to.now = two(from.now, currents);
-            to.before = two(from.before, currents), to.line = two(from.line, -0.5 * currents);
+            to.volts[0] = form_->restPorts[t][0] + double(from.volts.grid[at]);
+            to.volts[1] = form_->restPorts[t][1] + double(from.volts.plate[at]);
+            to.now[0] = restCurrent(2 * t) + double(from.now.grid[at]);
+            to.now[1] = restCurrent(2 * t + 1) + double(from.now.plate[at]);
+            to.past[0] = double(from.past.grid[at]) - 0.5 * restCurrent(2 * t);
+            to.past[1] = double(from.past.plate[at]) - 0.5 * restCurrent(2 * t + 1);
         }
     }
 
@@ -111,7 +99,7 @@ protected:
             for (std::size_t g = 0; g < kGroups; ++g) {
                 Lane in;
                 for (std::size_t i = 0; i < wide; ++i) in[i] = x[wide * g + i][at];
-                currents_[form_->currents()][g] = inGain * in;
+                slots_[form_->slotCount() - 1][g] = inGain * in;
             }
             step();
             for (std::size_t g = 0; g < kGroups; ++g) {
@@ -129,51 +117,64 @@ private:
 
     double restCurrent(std::size_t i) const noexcept { return form_->restSlots[form_->motions + i]; }
 
-    /// From the input behind the currents to the output. See CircuitSolver.
+    /// The grids of the first tubes: what is small there is the difference of much, and is amplified.
+    static constexpr std::size_t kFine = 4;
+    static std::vector<std::vector<double>> fineRows(const CircuitForm& form)
+    {
+        std::vector<std::vector<double>> out;
+        for (std::size_t t = 0; t < std::min(kFine, form.tubes); ++t) out.push_back(form.voltages[2 * t]);
+        return out;
+    }
+    static std::vector<std::vector<double>> knownRows(const CircuitForm& form)
+    {
+        auto out = form.voltages;
+        for (std::size_t t = 0; t < std::min(kFine, form.tubes); ++t)
+            std::fill_n(out[2 * t].begin(), form.motions, 0.0);
+        return out;
+    }
+
+    /// From the input, the last slot, to the output. See CircuitSolver.
     GRISTLE_INLINED void step() noexcept
     {
         const std::size_t tubes = form_->tubes, kept = form_->motions, flows = form_->currents();
+        Lane* const currents = slots_[kept];
         for (std::size_t i = 0; i < flows; i += 2)
             for (std::size_t g = 0; g < kGroups; ++g) {
-                currents_[i][g] = 2.0f * before_[i][g] - last_[i][g];
-                currents_[i + 1][g] = 3.0f * (before_[i + 1][g] - last_[i + 1][g]) + third_[i + 1][g];
+                currents[kGroups * i + g] = 2.0f * before_[i][g] - last_[i][g];
+                currents[kGroups * (i + 1) + g] = 3.0f * (before_[i + 1][g] - last_[i + 1][g]) + third_[i + 1][g];
             }
         third_.swap(last_);
         last_.swap(before_);
-        grids_.times(motions_.data(), gridV_.data());
-        plates_.times(moved_.data(), plateV_.data());
-        const float* by = ofCurrents_.data();
-        for (std::size_t t = 0; t < tubes; ++t, by += 2 * flows)
+        fine_.times(motions_.data(), fineV_.data());
+        known_.times(slots_.data(), volts_.data());
+        const float* by = couplings_.data();
+        for (std::size_t t = 0; t < tubes; by += 4 * t, ++t)
             for (std::size_t g = 0; g < kGroups; ++g) {
-                // From its own on, so that those of the tube before come last: the others do not wait for them.
-                const Lane& in = currents_[flows][g];
-                typename Use::Two to{Use::single(gridV_[t][2 * g], gridV_[t][2 * g + 1]), plateV_[t][g]},
-                    odd{ofInput_[2 * t] * in, ofInput_[2 * t + 1] * in};
-                for (std::size_t i = 0; i < flows; i += 2) {
-                    const std::size_t from = 2 * t + i < flows ? 2 * t + i : 2 * t + i - flows;
-                    const Lane grid = currents_[from][g], plate = currents_[from + 1][g];
-                    to.grid += by[2 * i] * grid, to.plate += by[2 * i + 1] * grid;
-                    odd.grid += by[2 * i + 2] * plate, odd.plate += by[2 * i + 3] * plate;
+                typename Use::Two to{volts_[2 * t][g], volts_[2 * t + 1][g]};
+                if (t < kFine) to.grid += Use::single(fineV_[t][2 * g], fineV_[t][2 * g + 1]);
+                for (std::size_t i = 0; i < 2 * t; ++i) {
+                    const Lane& off = off_[i][g]; // the tube before comes last: the others do not wait for it
+                    to.grid += by[2 * i] * off, to.plate += by[2 * i + 1] * off;
                 }
-                const auto flow = ports_[kGroups * t + g].step(tables_[t], {to.grid + odd.grid, to.plate + odd.plate});
-                before_[2 * t][g] = currents_[2 * t][g] = flow.grid;
-                before_[2 * t + 1][g] = currents_[2 * t + 1][g] = flow.plate;
+                const auto flow = ports_[kGroups * t + g].step(tables_[t], to);
+                const auto put = [&](std::size_t i, const Lane& current) GRISTLE_INLINED_HERE {
+                    off_[i][g] = current - currents[kGroups * i + g];
+                    before_[i][g] = currents[kGroups * i + g] = current;
+                };
+                put(2 * t, flow.grid), put(2 * t + 1, flow.plate);
             }
-        nexts_.times(currents_.data(), next_.data());
+        nexts_.times(currents, next_.data());
         for (std::size_t g = 0; g < kGroups; ++g) {
             Lane out = next_[kept][g];
-            for (std::size_t i = 0; i < kept; ++i) out += heard_[i] * moved_[i][g];
-            out_[0][g] = out;
             // The motions themselves in double precision: some hold for hundreds of thousands of steps.
             const auto faded = [&](std::size_t i, std::size_t half) GRISTLE_INLINED_HERE {
-                const Lane& given = next_[i][g];
-                return (half == 0 ? Use::template doubled<0>(given) : Use::template doubled<kHalf>(given)) +
-                       form_->keeps[i] * motions_[i][2 * g + half];
+                return Use::doubled(&next_[i][g], half) + form_->keeps[i] * motions_[i][2 * g + half];
             };
             const auto moveOn = [&](std::size_t i, const Doubles& first, const Doubles& second) GRISTLE_INLINED_HERE {
+                out += heard_[i] * slots_[i][g];
                 motions_[i][2 * g] = first;
                 motions_[i][2 * g + 1] = second;
-                moved_[i][g] = Use::single(first, second);
+                slots_[i][g] = Use::single(first, second);
             };
             for (std::size_t i = 0; i < swinging_; i += 2) {
                 const double one = form_->swings[i], other = form_->swings[i + 1];
@@ -184,25 +185,25 @@ private:
                 moveOn(i + 1, otherFirst, otherSecond);
             }
             for (std::size_t i = swinging_; i < kept; ++i) moveOn(i, faded(i, 0), faded(i, 1));
+            out_[0][g] = out;
         }
     }
 
     std::shared_ptr<const CircuitForm> form_;
     std::vector<typename Use::Table> tables_;
-    /// What the motions do to each tube's grid and plate. Grids in double precision: what is small there is the
-    /// difference of much, and is amplified.
-    typename Use::template Rows<Doubles> grids_;
-    typename Use::template Rows<Lane> plates_;
-    typename Use::template Rows<Lane> nexts_; ///< what currents and input give to the motions, and the output
-    std::vector<float> ofCurrents_, ofInput_; ///< what they do to each tube's voltages; the currents from its own on
+    /// What the motions do to the first grids; what all slots do else to each tube's grid and plate, with the currents
+    /// as they are expected; what currents and input give to the motions, and the output.
+    typename Use::template Rows<Doubles> fine_;
+    typename Use::template Rows<Lane> known_, nexts_;
+    std::vector<float> couplings_; ///< to each tube's voltages from the currents of those before
     std::vector<float> heard_;
     std::size_t swinging_ = 0; ///< motions, the first ones
 
     typename Use::template Store<Doubles> motions_;
-    typename Use::template Store<Lane> moved_, next_; ///< the motions again
-    typename Use::template Store<Doubles> gridV_;
-    typename Use::template Store<Lane> plateV_, out_;
-    typename Use::template Store<Lane> currents_;              ///< the input behind them
+    typename Use::template Store<Lane> slots_, next_; ///< the motions again, the currents, the input
+    typename Use::template Store<Doubles> fineV_;
+    typename Use::template Store<Lane> volts_, out_;
+    typename Use::template Store<Lane> off_;                   ///< the currents, less what was expected
     typename Use::template Store<Lane> before_, last_, third_; ///< the currents of the samples before
     std::vector<typename Use::Port> ports_;                    ///< of each tube, of each group
 };

@@ -42,6 +42,8 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
     using Lane = typename Vectors<wide>::Lane;
     using Doubles = typename Vectors<wide>::Doubles;
 
+    typedef float Eight __attribute__((vector_size(32), aligned(4), may_alias));
+
     struct Two { ///< of grid and plate
         Lane grid{}, plate{};
     };
@@ -60,20 +62,62 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
     // each half of a group; a register has one of each four of a half, so four registers have all of the half.
     static constexpr int kFours = wide / 8; ///< in each half
     template<int h> static constexpr int foursOf(int i) { return 4 * (kFours * h + i / 8) + i % 4; }
-    template<int h, int k> static constexpr int eachOf(int i) { return 4 * (kFours * h + i / 8) + k; }
+    template<int k> static constexpr int eachOf(int i) { return i / 4 * 4 + k; }
+    static constexpr int evenColumns(int i) { return i / 4 % 2 * 2; }
+    static constexpr int oddColumns(int i) { return i / 4 % 2 * 2 + 1; }
     static constexpr int low(int i) { return i / 4 * 4 + i % 4 / 2 + i % 2 * int(wide); }
     static constexpr int high(int i) { return low(i) + 2; }
     static constexpr int firsts(int i) { return i / 4 * 4 + i % 2 + i % 4 / 2 * int(wide); }
     static constexpr int lasts(int i) { return firsts(i) + 2; }
     static constexpr int firstColumns(int i) { return i / 4 * 8 + i % 4; }
     static constexpr int lastColumns(int i) { return firstColumns(i) + 4; }
-    template<std::size_t first> GRISTLE_INLINED static Doubles doubled(const Lane& x) noexcept
+    /// Eight numbers from a place on; in a register that takes them, eight more from another.
+    GRISTLE_INLINED static Lane eights(const float* from, [[maybe_unused]] const float* other) noexcept
     {
-        return [&]<std::size_t... i>(std::index_sequence<i...>) GRISTLE_INLINED_HERE
-        {
-            return __builtin_convertvector(__builtin_shufflevector(x, x, int(first + i)...), Doubles);
+        Lane out;
+        if constexpr (wide == 8)
+            std::memcpy(&out, from, sizeof out);
+        else // the compiler would load both and shuffle, which is slower
+            asm("vmovups %1, %t0\n\tvinsertf32x8 $1, %2, %g0, %g0"
+                : "=&v"(out)
+                : "m"(*reinterpret_cast<const Eight*>(from)), "m"(*reinterpret_cast<const Eight*>(other)));
+        return out;
+    }
+    /// Whether one lane reaches it.
+    GRISTLE_INLINED static bool anyReaches(const Lane& a, float b) noexcept
+    {
+        const Lane limit = b + Lane{};
+        if constexpr (wide == 16) {
+            bool isAny;
+            asm("vcmpps $13, %2, %1, %%k1\n\tkortestw %%k1, %%k1" : "=@ccnz"(isAny) : "v"(a), "v"(limit) : "k1");
+            return isAny;
+        } else {
+            const auto bits = std::bit_cast<typename Vectors<wide>::Longs>(a >= limit);
+            long long isAny = 0;
+            for (std::size_t i = 0; i < kHalf; ++i) isAny |= bits[i];
+            return isAny != 0;
         }
-        (std::make_index_sequence<kHalf>{});
+    }
+    GRISTLE_INLINED static Lane sizeOf(const Lane& a) noexcept
+    {
+        return std::bit_cast<Lane>(std::bit_cast<typename Vectors<wide>::Bits>(a) & 0x7fffffffu);
+    }
+    GRISTLE_INLINED static Lane most(const Lane& a, float b) noexcept
+    {
+        const Lane other = b + Lane{};
+        return a > other ? a : other;
+    }
+    GRISTLE_INLINED static Lane least(const Lane& a, float b) noexcept
+    {
+        const Lane other = b + Lane{};
+        return a < other ? a : other;
+    }
+    /// One half of a register, out of memory.
+    GRISTLE_INLINED static Doubles doubled(const Lane* of, std::size_t half) noexcept
+    {
+        typename Vectors<wide>::Half out;
+        std::memcpy(&out, reinterpret_cast<const float*>(of) + kHalf * half, sizeof out);
+        return __builtin_convertvector(out, Doubles);
     }
     GRISTLE_INLINED static Lane single(const Doubles& first, const Doubles& second) noexcept
     {
@@ -111,37 +155,51 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         std::vector<Place> places_;
     };
 
-    /// Rows of a matrix times some numbers of each lane, a few rows at a time in registers. @tparam V  Lane or Doubles
+    /// Rows of a matrix times some numbers of each lane, eight registers of the result at a time, at the end perhaps
+    /// four. @tparam V  Lane or Doubles
     template<typename V> class Rows {
     public:
-        /// @param rows, columns  which of them
-        Rows(const std::vector<std::vector<double>>& matrix, const std::vector<std::size_t>& rows,
-             const std::vector<std::size_t>& columns)
-            : columns_(columns.size()), size_((rows.size() + kHigh - 1) / kHigh * kHigh)
+        /// @param matrix  of rows as long as `columns`
+        Rows(const std::vector<std::vector<double>>& matrix, std::size_t columns) : columns_(columns)
         {
-            for (std::size_t at = 0; at < size_; at += kHigh)
-                for (const std::size_t column : columns)
-                    for (std::size_t r = at; r < at + kHigh; ++r)
-                        values_.push_back(r < rows.size() ? Number(matrix[rows[r]][column]) : Number());
+            for (std::size_t at = 0; at < matrix.size();) {
+                const std::size_t high = heightAt(at, matrix.size());
+                for (std::size_t column = 0; column < columns; ++column)
+                    for (std::size_t r = at; r < at + high; ++r)
+                        values_.push_back(r < matrix.size() ? Number(matrix[r][column]) : Number());
+                at += high;
+                size_ = at;
+            }
+            rows_ = matrix.size();
         }
         std::size_t size() const noexcept { return size_; } ///< of the result, padded
         GRISTLE_INLINED void times(const V* numbers, V* out) const noexcept
         {
             const Number* value = values_.data();
-            for (V* const end = out + kRegisters * size_; out < end; out += kRegisters * kHigh) {
-                V sum[kRegisters * kHigh]{};
-                for (const V* n = numbers; n < numbers + kRegisters * columns_; n += kRegisters)
-                    for (std::size_t r = 0; r < kHigh; ++r, ++value)
-                        for (std::size_t g = 0; g < kRegisters; ++g) sum[kRegisters * r + g] += n[g] * *value;
-                for (std::size_t r = 0; r < kRegisters * kHigh; ++r) out[r] = sum[r];
-            }
+            std::size_t at = 0;
+            for (; heightAt(at, rows_) == kHigh && at < rows_; at += kHigh)
+                block<kHigh>(numbers, value, out + kRegisters * at);
+            if (at < rows_) block<kHigh / 2>(numbers, value, out + kRegisters * at);
         }
 
     private:
         using Number = std::remove_reference_t<decltype(V{}[0])>;
         static constexpr std::size_t kRegisters = Store<V>::kRegisters, kHigh = 8 / kRegisters;
-        std::size_t columns_, size_;
-        std::vector<Number> values_; ///< of kHigh rows after the other, those of each column
+        static std::size_t heightAt(std::size_t row, std::size_t rows) noexcept
+        {
+            return row + kHigh / 2 < rows ? kHigh : kHigh / 2;
+        }
+        template<std::size_t high>
+        GRISTLE_INLINED void block(const V* numbers, const Number*& value, V* out) const noexcept
+        {
+            V sum[kRegisters * high]{};
+            for (const V* n = numbers; n < numbers + kRegisters * columns_; n += kRegisters)
+                for (std::size_t r = 0; r < high; ++r, ++value)
+                    for (std::size_t g = 0; g < kRegisters; ++g) sum[kRegisters * r + g] += n[g] * *value;
+            for (std::size_t r = 0; r < kRegisters * high; ++r) out[r] = sum[r];
+        }
+        std::size_t columns_, rows_ = 0, size_ = 0;
+        std::vector<Number> values_; ///< of some rows after the other, those of each column
     };
 
     /// A tube's table, with places counted from that at rest: the less there is to hear, the finer they are.
@@ -158,11 +216,11 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
             lean_ = float(l.middleLean), halfLean_ = float(l.halfLean), perVolt_ = float(l.perVolt);
             perColumn_ = float(l.perColumn), perRow_ = float(l.perRow);
             by_ = float(by), half_ = float(half), leastHalf_ = float(TubeTable::kLeastHalfV - half);
-            perBy_ = float(scale * half), perHalf_ = float(scale * by), across_ = float(2.0 * scale * by);
+            perBy_ = float(scale * half), perHalf_ = float(scale * by), across_ = float(2.0 * scale * std::abs(by));
             x_ = float(x - std::floor(x) - 0.5), y_ = float(y - std::floor(y) - 0.5);
+            leastX_ = float(TubeTable::kEdge - x), mostX_ = float(TubeTable::kColumns - 1 - TubeTable::kEdge - x);
             leastY_ = float(TubeTable::kEdge - y), mostY_ = float(TubeTable::kRows - 1 - TubeTable::kEdge - y);
-            column_ = std::uint32_t(std::floor(x)) - std::bit_cast<std::uint32_t>(kRounds);
-            row_ = std::uint32_t(std::floor(y)) - std::bit_cast<std::uint32_t>(kRounds);
+            from_ = float(TubeTable::kRow * std::floor(y) + 2.0 * std::floor(x)) + kRounds;
         }
         /// So that nothing flows at rest.
         GRISTLE_INLINED void rest() noexcept
@@ -186,46 +244,37 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
             {
                 using Bits = typename Vectors<wide>::Bits;
                 const Lane off = volts.grid - t.lean_ * volts.plate, wider = t.halfLean_ * volts.plate,
-                           half = wider > t.leastHalf_ ? wider : t.leastHalf_ + Lane{}; // less that at rest
-                const Lane by = off + t.by_, size = by < 0.0f ? -by : by;
+                           half = most(wider, t.leastHalf_); // less that at rest
+                const Lane by = off + t.by_, size = sizeOf(by);
                 // The difference of two such places, with nothing in it that is large and cancels.
                 const Lane sameSide = t.perBy_ * off - t.perHalf_ * half,
-                           moved =
-                               by * t.by_ < 0.0f ? sameSide + by * (t.by_ < 0.0f ? -t.across_ : t.across_) : sameSide;
+                           moved = by * t.by_ < 0.0f ? sameSide + by * t.across_ : sameSide;
+                const Lane fromX = least(most(moved / (size + (half + t.half_)), t.leastX_), t.mostX_),
+                           fromY = least(most(t.perVolt_ * volts.plate, t.leastY_), t.mostY_);
+                onLine = t.perColumn_ * fromX + t.perRow_ * fromY;
                 // Half a place low, so that rounding finds the place before. Added to kRounds, a number is rounded to a
                 // whole one, whose last bits say which: quicker than a conversion.
-                const Lane fromX = moved / (size + (half + t.half_)), wish = t.perVolt_ * volts.plate,
-                           high = wish > t.leastY_ ? wish : t.leastY_ + Lane{},
-                           fromY = high < t.mostY_ ? high : t.mostY_ + Lane{}, x = fromX + t.x_, y = fromY + t.y_;
-                onLine = t.perColumn_ * fromX + t.perRow_ * fromY;
-                const Lane column = x + kRounds, row = y + kRounds;
-                const Bits columns = (std::bit_cast<Bits>(column) + t.column_) & (TubeTable::kColumns - 1),
-                           rows = (std::bit_cast<Bits>(row) + t.row_) & (TubeTable::kRows - 1),
-                           at = rows * std::uint32_t(TubeTable::kRow) + 2 * columns;
+                const Lane x = fromX + t.x_, y = fromY + t.y_, column = (x + kRounds) - kRounds,
+                           row = (y + kRounds) - kRounds;
+                const Lane place = t.from_ + (float(TubeTable::kRow) * row + 2.0f * column);
+                const Bits at = std::bit_cast<Bits>(place) & kWhole;
                 std::memcpy(from, &at, sizeof from);
                 asm("" : "+m"(from)); // read from memory one by one, which is quicker than out of the register
-                along = (x - (column - kRounds)) + 0.5f, across = (y - (row - kRounds)) + 0.5f;
+                along = x - column, across = y - row;
             }
         };
         GRISTLE_INLINED Two read(const Place& place) const noexcept
         {
             Lane sums[2][2];
             const auto half = [&]<int h>() GRISTLE_INLINED_HERE {
+                const Lane across = mixed<foursOf<h>>(place.across, place.across),
+                           along = mixed<foursOf<h>>(place.along, place.along);
                 const auto crossed = [&]<int k>() GRISTLE_INLINED_HERE {
-                    Lane row, next;
-                    if constexpr (kFours == 1) {
-                        table_->rowsAt(place.from[4 * h + k], row, next);
-                    } else {
-                        TubeTable::Eight rows[2], nexts[2];
-                        table_->rowsAt(place.from[8 * h + k], rows[0], nexts[0]);
-                        table_->rowsAt(place.from[8 * h + 4 + k], rows[1], nexts[1]);
-                        const auto both = [](const auto& x) GRISTLE_INLINED_HERE {
-                            return __builtin_shufflevector(x[0], x[1], 0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14,
-                                                           15);
-                        };
-                        row = both(rows), next = both(nexts);
-                    }
-                    return row + mixed<eachOf<h, k>>(place.across, place.across) * (next - row);
+                    const float *const from = table_->numbers() + place.from[4 * kFours * h + k],
+                                       *const other =
+                                           table_->numbers() + place.from[4 * kFours * h + 4 * (kFours - 1) + k];
+                    return eights(from, other) + mixed<eachOf<k>>(across, across) *
+                                                     eights(from + TubeTable::kHalfRow, other + TubeTable::kHalfRow);
                 };
                 const Lane a = crossed.template operator()<0>(), b = crossed.template operator()<1>(),
                            c = crossed.template operator()<2>(), d = crossed.template operator()<3>();
@@ -233,7 +282,8 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
                 const Lane abEven = mixed<low>(a, b), abOdd = mixed<high>(a, b), cdEven = mixed<low>(c, d),
                            cdOdd = mixed<high>(c, d);
                 Lane even, odd;
-                TubeTable::weights(mixed<foursOf<h>>(place.along, place.along), even, odd);
+                TubeTable::weights<evenColumns>(along, even);
+                TubeTable::weights<oddColumns>(along, odd);
                 sums[0][h] = mixed<firsts>(abEven, cdEven) * even + mixed<firsts>(abOdd, cdOdd) * odd;
                 sums[1][h] = mixed<lasts>(abEven, cdEven) * even + mixed<lasts>(abOdd, cdOdd) * odd;
             };
@@ -245,65 +295,57 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         }
 
         const TubeTable* table_;
-        static constexpr float kRounds = 12582912.0f; // 1.5 * 2^23
+        static constexpr float kRounds = 12582912.0f;     // 1.5 * 2^23
+        static constexpr std::uint32_t kWhole = 0x1ffffu; ///< the bits of a place
+        static_assert(TubeTable::kRow * TubeTable::kRows <= kWhole);
         // At rest: how far off the middle between the lines, half of what is between them; see TubeTable::Lines.
         float lean_, halfLean_, perVolt_, by_, half_, leastHalf_, perBy_, perHalf_, across_, perColumn_, perRow_;
-        float x_, y_, leastY_, mostY_; ///< parts of a column and a row, less half of one; how far rows reach from there
-        std::uint32_t column_, row_;   ///< less the bits of kRounds
-        float gridA_ = 0.0f, plateA_ = 0.0f; ///< what it says at rest
+        float x_, y_;                           ///< parts of a column and a row, less half of one
+        float leastX_, mostX_, leastY_, mostY_; ///< how far columns and rows reach from there
+        float from_;                            ///< its place among the numbers, and kRounds
+        float gridA_ = 0.0f, plateA_ = 0.0f;    ///< what it says at rest
     };
 
     /// As TubePort, of a group.
     struct alignas(sizeof(Lane)) Port {
-        Two volts, now, before, line;
+        Two volts, now, past;
 
         /// The currents.
         GRISTLE_INLINED Two step(const Table& table, const Two& to) noexcept
         {
             constexpr float kBentA = 1e-5f;
-            const auto middleOf = [](const Two& a, const Two& b) GRISTLE_INLINED_HERE {
-                return Two{0.5f * (a.grid + b.grid), 0.5f * (a.plate + b.plate)};
-            };
             const Two middle = middleOf(volts, to);
             const auto [end, half] = table(to, middle);
-            const auto bentBy = [](const Lane& from, const Lane& at, const Lane& next) GRISTLE_INLINED_HERE {
-                const Lane by = at - 0.5f * (from + next);
-                return by < 0.0f ? -by : by;
+            Two out, next;
+            const auto straight = [&](Lane Two::*of) GRISTLE_INLINED_HERE { // by Simpson's rule
+                constexpr float kThird = 1.0f / 3.0f, kSixth = 1.0f / 6.0f;
+                out.*of = (past.*of + 0.5f * end.*of) + half.*of;
+                next.*of = kSixth * now.*of - kThird * (half.*of + end.*of);
+                return sizeOf(half.*of - 0.5f * (now.*of + end.*of));
             };
-            const auto isBent =
-                bentBy(now.grid, half.grid, end.grid) + bentBy(now.plate, half.plate, end.plate) >= kBentA;
-            Two out, nextLine;
-            straight(now.grid, before.grid, line.grid, half.grid, end.grid, out.grid, nextLine.grid);
-            straight(now.plate, before.plate, line.plate, half.plate, end.plate, out.plate, nextLine.plate);
-            const auto bits = std::bit_cast<typename Vectors<wide>::Longs>(isBent);
-            long long isAny = 0;
-            for (std::size_t i = 0; i < kHalf; ++i) isAny |= bits[i];
-            if (isAny) {
+            const Lane bent = straight(&Two::grid) + straight(&Two::plate);
+            if (anyReaches(bent, kBentA)) {
+                const auto isBent = bent >= kBentA;
                 const auto [early, late] = table(middleOf(volts, middle), middleOf(middle, to));
                 const auto quarters = [&](Lane Two::*of) GRISTLE_INLINED_HERE {
-                    constexpr float kThird = 1.0f / 3.0f, kPart = 1.0f / 96.0f;
-                    const Lane o = (line.*of + kThird * before.*of) +
-                                   kPart * ((42.0f * early.*of + 36.0f * half.*of) +
-                                            (30.0f * late.*of + 45.0f * end.*of) - 41.0f * now.*of);
-                    const Lane l = -kPart * ((18.0f * early.*of + 12.0f * half.*of) + (6.0f * late.*of + end.*of) +
-                                             11.0f * now.*of);
+                    constexpr float kPart = 1.0f / 96.0f;
+                    const Lane o = past.*of + kPart * ((42.0f * early.*of + 36.0f * half.*of) +
+                                                       (30.0f * late.*of + 45.0f * end.*of) - 9.0f * now.*of);
+                    const Lane p = kPart * ((21.0f * now.*of - 18.0f * early.*of - 12.0f * half.*of) -
+                                            (6.0f * late.*of + 33.0f * end.*of));
                     out.*of = isBent ? o : out.*of;
-                    nextLine.*of = isBent ? l : nextLine.*of;
+                    next.*of = isBent ? p : next.*of;
                 };
                 quarters(&Two::grid), quarters(&Two::plate);
             }
-            before = now, now = end, line = nextLine, volts = to;
+            past = next, now = end, volts = to;
             return out;
         }
 
     private:
-        /// By Simpson's rule.
-        GRISTLE_INLINED static void straight(const Lane& now, const Lane& before, const Lane& line, const Lane& half,
-                                             const Lane& end, Lane& out, Lane& nextLine) noexcept
+        GRISTLE_INLINED static Two middleOf(const Two& a, const Two& b) noexcept
         {
-            constexpr float kThird = 1.0f / 3.0f, kSixth = 1.0f / 6.0f;
-            out = ((line + kThird * (before - now)) + 0.5f * end) + half;
-            nextLine = -kSixth * now - kThird * half;
+            return {0.5f * (a.grid + b.grid), 0.5f * (a.plate + b.plate)};
         }
     };
 };

@@ -17,17 +17,16 @@ namespace gristle::core {
 struct TubePort {
     using Two = TubeTable::Two; ///< of grid and plate
 
-    Two volts{};         ///< without the currents
-    Two now{}, before{}; ///< the current there, and a sample before
-    Two line{};          ///< what the last line adds to the next current
-    Two offset{};        ///< what the table lacks at rest
+    Two volts{};  ///< without the currents
+    Two now{};    ///< the current there
+    Two past{};   ///< what the lines before give to the next current
+    Two offset{}; ///< what the table lacks at rest
 
     /// So that a circuit at rest stays there: `now` is what the law says.
     [[gnu::always_inline]] inline void rest(const TubeTable& table) noexcept
     {
         offset = now - lookUp(table, volts, volts)[0];
-        before = now;
-        line = -0.5 * now;
+        past = -0.5 * now;
     }
     /// What the currents are, less `expected`. The arithmetic of what is known before `to` stands apart: the next tube
     /// waits for this one.
@@ -35,20 +34,19 @@ struct TubePort {
     {
         constexpr double kBentA = 1e-5; // off a straight line
         constexpr double kThird = 1.0 / 3.0, kSixth = 1.0 / 6.0;
-        const Two past = line + kThird * before - expected, known = (past - kThird * now) + 1.5 * offset;
-        const Two middle = 0.5 * (volts + to);
+        const Two known = (past - expected) + 1.5 * offset, middle = 0.5 * (volts + to);
         const auto [end, half] = lookUp(table, to, middle);
         Two out = (known + 0.5 * end) + half;
         const Two next = end + offset, mid = half + offset, bent = mid - 0.5 * (now + next);
-        line = -kSixth * now - kThird * mid;
+        Two nextPast = kSixth * now - kThird * (mid + next);
         if (std::abs(bent[0]) + std::abs(bent[1]) >= kBentA) [[unlikely]] { // by trapezoids in quarters
             const auto [first, third] = lookUp(table, 0.5 * (volts + middle), 0.5 * (middle + to));
             const Two early = first + offset, late = third + offset;
             constexpr double kPart = 1.0 / 96.0;
-            out = past + kPart * ((42.0 * early + 36.0 * mid) + (30.0 * late + 45.0 * next) - 41.0 * now);
-            line = -kPart * ((18.0 * early + 12.0 * mid) + (6.0 * late + next) + 11.0 * now);
+            out = (past - expected) + kPart * ((42.0 * early + 36.0 * mid) + (30.0 * late + 45.0 * next) - 9.0 * now);
+            nextPast = kPart * ((21.0 * now - 18.0 * early - 12.0 * mid) - (6.0 * late + 33.0 * next));
         }
-        before = now, now = next, volts = to;
+        past = nextPast, now = next, volts = to;
         return out;
     }
 

@@ -124,7 +124,8 @@ TubeTable::TubeTable(const Spec& spec) : spec_(spec)
     lines_.perColumn = plateLeft(lines_.column + 0.5, lines_.row) - plateLeft(lines_.column - 0.5, lines_.row);
     lines_.perRow = plateLeft(lines_.column, lines_.row + 0.5) - plateLeft(lines_.column, lines_.row - 0.5);
 
-    values_.resize(kRow * std::size_t(kRows));
+    // The rows themselves, then what stands between each and the next.
+    std::vector<double> rows(kHalfRow * std::size_t(kRows));
     for (int row = 0; row < kRows; ++row) {
         const double plate = plateAt(row);
         std::array<double, 2> third{0.0, plate}, before = third, last = third;
@@ -135,14 +136,21 @@ TubeTable::TubeTable(const Spec& spec) : spec_(spec)
             third = std::exchange(before, std::exchange(last, found.volts));
             currents[std::size_t(column)] = {found.currents.grid, left(found.currents, spec.plateS, found.volts[1])};
         }
-        float* line = &values_[std::size_t(row) * kRow];
+        double* line = &rows[std::size_t(row) * kHalfRow];
         for (int column = -2; column < kGrid + 2; ++column) { // two more at each end, so that a place has four about it
             const auto& i = currents[std::size_t(std::clamp(column, 0, kGrid - 1))];
-            *line++ = heard(i.grid);
-            *line++ = heard(i.plate - lines_.plateA - (column + 1 - lines_.column) * lines_.perColumn -
-                            (row - lines_.row) * lines_.perRow);
+            *line++ = i.grid;
+            *line++ = i.plate - lines_.plateA - (column + 1 - lines_.column) * lines_.perColumn -
+                      (row - lines_.row) * lines_.perRow;
         }
     }
+    values_.resize(kRow * std::size_t(kRows)); // none behind the last row, where no place is
+    for (std::size_t row = 0; row + 1 < std::size_t(kRows); ++row)
+        for (std::size_t i = 0; i < kHalfRow; ++i) {
+            const double here = rows[row * kHalfRow + i], next = rows[(row + 1) * kHalfRow + i];
+            values_[row * kRow + i] = heard(0.5 * (here + next));
+            values_[row * kRow + kHalfRow + i] = heard(next - here);
+        }
 }
 
 std::vector<std::shared_ptr<const TubeTable>> tubeTables(std::vector<TubeTable::Spec> specs)

@@ -44,36 +44,31 @@ public:
         double perColumn, perRow;   ///< how that goes on from there
     };
     const Lines& lines() const noexcept { return lines_; }
-    static constexpr int kColumns = 256, kRows = 64;       ///< powers of two, so that no place lies outside
-    static constexpr std::size_t kRow = 2 * kColumns + 32; ///< numbers; rows do not share places in the first cache
+    static constexpr int kColumns = 256, kRows = 64; ///< powers of two, so that no place lies outside
+    static constexpr std::size_t kHalfRow = 2 * kColumns + 32, kRow = 2 * kHalfRow; ///< numbers; not of one cache set
     // Most of the bending is at the lines: most places within one half of the middle.
     static constexpr double kLeastHalfV = 0.5, kFarthest = 400.0 / 401.0, kScale = 126.5 / kFarthest, kMiddle = 127.5;
     static constexpr double kEdge = 1e-3; ///< how near a place comes to the first and the last row
-    /// Four columns of both currents, and of the next row: the grid's current, and the plate's less that through plateS
-    /// and what a straight line from rest gives, in turns.
-    typedef float Eight __attribute__((vector_size(32)));
-    [[gnu::always_inline]] inline void rowsAt(std::size_t from, Eight& row, Eight& next) const noexcept
-    {
-        std::memcpy(&row, values_.data() + from, sizeof row);
-        std::memcpy(&next, values_.data() + from + kRow, sizeof next);
-    }
-    /// What each of four columns counts: cubic over the grid's voltage (Catmull and Rom). Over the plate's, over which
+    /// From kRow times the row and twice the column on, four columns of both currents, the grid's and the plate's in
+    /// turns, the latter less that through plateS and what a straight line from rest gives: half way to the next row;
+    /// kHalfRow further on, how they go on to there.
+    const float* numbers() const noexcept { return values_.data(); }
+    /// What each of four columns counts, each for both currents: cubic over the grid's voltage (Catmull and Rom), of
+    /// how far the place is off the middle between the second and the third, in columns. Over the plate's, over which
     /// the currents of a loaded tube bend little, and softly at a pentode's knee, a straight line folds less. What is
     /// rounded to single precision is what bends; near rest that is little.
-    /// @param even  of columns 0 and 2, four numbers each in turns; `odd` of 1 and 3
-    template<typename V> [[gnu::always_inline]] static inline void weights(const V& along, V& even, V& odd) noexcept
+    /// @tparam column  of each number
+    template<int (*column)(int), typename V>
+    [[gnu::always_inline]] static inline void weights(const V& off, V& out) noexcept
     {
-        V linearEven, squareEven, cubeEven, oneOdd, squareOdd, cubeOdd;
-        for (std::size_t i = 0; i < sizeof(V) / sizeof(float); ++i) {
-            const bool isFirst = i / 4 % 2 == 0;
-            linearEven[i] = isFirst ? -0.5f : 0.5f, squareEven[i] = isFirst ? 1.0f : 2.0f;
-            cubeEven[i] = isFirst ? -0.5f : -1.5f;
-            oneOdd[i] = isFirst ? 1.0f : 0.0f, squareOdd[i] = isFirst ? -2.5f : -0.5f;
-            cubeOdd[i] = isFirst ? 1.5f : 0.5f;
+        constexpr float kOne[]{-0.0625f, 0.5625f, 0.5625f, -0.0625f}, kLinear[]{0.125f, -1.375f, 1.375f, -0.125f},
+            kSquare[]{0.25f, -0.25f, -0.25f, 0.25f}, kCube[]{-0.5f, 1.5f, -1.5f, 0.5f};
+        V one{}, linear{}, square{}, cube{};
+        for (int i = 0; i < int(sizeof(V) / sizeof(float)); ++i) {
+            one[i] = kOne[column(i)], linear[i] = kLinear[column(i)];
+            square[i] = kSquare[column(i)], cube[i] = kCube[column(i)];
         }
-        const V square = along * along;
-        even = along * linearEven + square * (squareEven + along * cubeEven);
-        odd = oneOdd + square * (squareOdd + along * cubeOdd);
+        out = (one + off * linear) + off * off * (square + off * cube);
     }
     /// At each of two places: the grid's current, and the plate's less that through plateS and plateA.
     [[gnu::always_inline]] inline std::array<Two, 2> at(const Two& grid, const Two& plate) const noexcept
@@ -89,40 +84,42 @@ public:
         // a place low, so that it is the place before.
         constexpr double kRounds = 6755399441055744.0; // 1.5 * 2^52
         static_assert(kMiddle - 0.5 == 127.0, "whole, so that it can be added at once");
-        const Two column = x + (kMiddle - 0.5 + kRounds), row = (held - 0.5) + kRounds;
+        const Two column = x + (kMiddle - 0.5 + kRounds), lowRow = held - 0.5, row = lowRow + kRounds;
         const Bits columns = std::bit_cast<Bits>(column) & (kColumns - 1ull),
                    rows = std::bit_cast<Bits>(row) & (kRows - 1ull), from = rows * kRow + 2 * columns;
-        const Two alongs = (x + kMiddle) - (column - kRounds), acrosses = held - (row - kRounds),
+        const Two alongs = x - (column - (kMiddle - 0.5 + kRounds)), acrosses = lowRow - (row - kRounds),
                   onLine = (x + (kMiddle - lines_.column)) * lines_.perColumn + (held - lines_.row) * lines_.perRow;
         const auto currents = [&](int i) __attribute__((always_inline))
         {
-            constexpr Eight kOne{0, 0, 1, 1}, kLinear{-0.5f, -0.5f, 0, 0, 0.5f, 0.5f},
-                kSquare{1, 1, -2.5f, -2.5f, 2, 2, -0.5f, -0.5f},
-                kCube{-0.5f, -0.5f, 1.5f, 1.5f, -1.5f, -1.5f, 0.5f, 0.5f};
-            Eight lower, upper;
-            rowsAt(from[i], lower, upper);
-            const float along = float(alongs[i]), across = float(acrosses[i]);
-            const Eight weight = (kOne + along * kLinear) + along * along * (kSquare + along * kCube),
-                        of = weight * (lower + across * (upper - lower));
+            typedef float Eight __attribute__((vector_size(32)));
+            Eight mid, slope;
+            std::memcpy(&mid, numbers() + from[i], sizeof mid);
+            std::memcpy(&slope, numbers() + from[i] + kHalfRow, sizeof slope);
+            Eight weight;
+            weights<columnOf>(float(alongs[i]) + Eight{}, weight);
+            const Eight of = weight * (mid + float(acrosses[i]) * slope);
             typedef float Four __attribute__((vector_size(16)));
-            const Four two = __builtin_shufflevector(of, of, 0, 1, 2, 3) + __builtin_shufflevector(of, of, 4, 5, 6, 7);
-            return Two{double(two[0] + two[2]), double(two[1] + two[3]) + onLine[i]};
+            typedef float Pair __attribute__((vector_size(8)));
+            const Four two = __builtin_shufflevector(of, of, 0, 1, 2, 3) + __builtin_shufflevector(of, of, 4, 5, 6, 7),
+                       sum = two + __builtin_shufflevector(two, two, 2, 3, 0, 1);
+            return __builtin_convertvector(Pair(__builtin_shufflevector(sum, sum, 0, 1)), Two) + Two{0.0, onLine[i]};
         };
         return {currents(0), currents(1)};
     }
 
 private:
+    static constexpr int columnOf(int i) { return i / 2; }
     // A row repeats its ends twice, so that a place at the outermost has four columns about it.
     static constexpr int kGrid = kColumns - 2;
     double halfAt(double plate) const noexcept { return std::max(kLeastHalfV, lines_.half + lines_.halfLean * plate); }
 
     Spec spec_;
     Lines lines_{};
-    std::vector<float> values_; ///< rows of kGrid pairs
+    std::vector<float> values_; ///< of each row the mids, then the slopes
 };
 
 /// The tables for these tubes, of the loadings rounded to five digits: those that were made before, and the others made
-/// anew by all cores. What a control does not change is not made again. Keeps the last hundred, some 14 MB. Any thread.
+/// anew by all cores. What a control does not change is not made again. Keeps the last hundred, some 28 MB. Any thread.
 std::vector<std::shared_ptr<const TubeTable>> tubeTables(std::vector<TubeTable::Spec> specs);
 
 } // namespace gristle::core
