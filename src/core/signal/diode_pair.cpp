@@ -16,7 +16,8 @@ namespace {
 constexpr int kBits = 6, kOctaves = 35; // to some 60 A, which nothing here gives
 constexpr int kNodes = kOctaves << kBits;
 constexpr int kRest = 52 - kBits; // bits of a double that tell where between two nodes
-constexpr std::uint64_t kFirst = std::uint64_t(1023) << kBits, kOne = std::uint64_t(1023) << 52;
+constexpr std::uint64_t kFirst = std::uint64_t(1023) << kBits, kOne = std::uint64_t(1023) << 52,
+                        kSign = std::uint64_t(1) << 63;
 
 } // namespace
 
@@ -56,21 +57,24 @@ DiodePair::DiodePair(const Parts& parts) : parts_(parts)
 
 void DiodePair::reset() noexcept { state_ = {}; }
 
-/// @param sizes  of currents in 2 Is. The area is that of the very cubics that give the values.
-[[gnu::always_inline]] inline void DiodePair::look(const Four& sizes, Places& out) const noexcept
+/// @param sizes  of currents in 2 Is
+[[gnu::always_inline]] inline void DiodePair::find(const Four& sizes, Spot& out) noexcept
 {
-    typedef std::uint64_t Bits __attribute__((vector_size(32)));
     constexpr double kFarthest = double(std::uint64_t(1) << kOctaves) * (1.0 - 1e-9);
-    const Four raised = 1.0 + sizes, from = raised < kFarthest ? raised : kFarthest + Four{};
-    Bits bits;
-    std::memcpy(&bits, &from, sizeof bits);
-    const Bits place = (bits >> kRest) - kFirst;
-    const Bits inside = (bits & ((std::uint64_t(1) << kRest) - 1)) | kOne, octave = ((bits >> 52) - kBits) << 52;
-    Four t, width;
-    std::memcpy(&t, &inside, sizeof t);
-    std::memcpy(&width, &octave, sizeof width);
-    t = (t - 1.0) * double(1 << kBits);
-    const Cell &a = cells_[place[0]], &b = cells_[place[1]], &c = cells_[place[2]], &d = cells_[place[3]];
+    const Four raised = 1.0 + sizes, farthest = kFarthest + Four{}, from = raised < farthest ? raised : farthest;
+    const Bits bits = Bits(from), cells = (bits >> kRest) - kFirst,
+               inside = (bits & ((std::uint64_t(1) << kRest) - 1)) | kOne, octave = ((bits >> 52) - kBits) << 52;
+    out.along = (Four(inside) - 1.0) * double(1 << kBits);
+    out.width = Four(octave);
+    std::memcpy(out.cells, &cells, sizeof out.cells);
+}
+
+/// The area is that of the very cubics that give the values.
+[[gnu::always_inline]] inline void DiodePair::look(const Spot& spot, Four& values, Four& areas) const noexcept
+{
+    const Four t = spot.along;
+    const Cell &a = cells_[spot.cells[0]], &b = cells_[spot.cells[1]], &c = cells_[spot.cells[2]],
+               &d = cells_[spot.cells[3]];
     const Four area{a.area, b.area, c.area, d.area};
     // Four cubics turned into four vectors, one for each power.
     const Four ab02 = __builtin_shufflevector(a.cubic, b.cubic, 0, 4, 2, 6),
@@ -82,19 +86,28 @@ void DiodePair::reset() noexcept { state_ = {}; }
                c2 = __builtin_shufflevector(ab02, cd02, 2, 3, 6, 7),
                c3 = __builtin_shufflevector(ab13, cd13, 2, 3, 6, 7);
     constexpr double kThird = 1.0 / 3.0;
-    out.values = p + t * (m0 + t * (c2 + t * c3));
-    out.areas = area + width * t * (p + t * (0.5 * m0 + t * (kThird * c2 + t * (0.25 * c3))));
+    const Four square = t * t;
+    values = (p + t * m0) + square * (c2 + t * c3);
+    areas = area + (spot.width * t) * ((p + t * (0.5 * m0)) + square * (kThird * c2 + t * (0.25 * c3)));
 }
 
 double DiodePair::voltsAt(double amperes) const noexcept
 {
-    Places at;
-    look(std::abs(amperes) / (2.0 * parts_.saturationA) + Four{}, at);
-    return std::copysign(at.values[0] * parts_.slopeV, amperes);
+    Spot spot;
+    Four values, areas;
+    find(std::abs(amperes) / (2.0 * parts_.saturationA) + Four{}, spot);
+    look(spot, values, areas);
+    return std::copysign(values[0] * parts_.slopeV, amperes);
 }
 
-GRISTLE_VECTORISED
 void DiodePair::process(std::span<double> x) noexcept
+{
+    for (std::size_t at = 0; at < x.size(); at += kChunk) chunk(x.subspan(at, std::min(kChunk, x.size() - at)));
+}
+
+/// One short loop after the other: what a sample waits for is passed by what the next ones can do.
+GRISTLE_VECTORISED
+void DiodePair::chunk(std::span<double> x) noexcept
 {
     constexpr double kNear = 1e-5; // of the current: the difference of two areas has few digits left
     // Lagrange's cubic through four samples, in quarters from the second to the third.
@@ -102,36 +115,48 @@ void DiodePair::process(std::span<double> x) noexcept
                      kF = 9.0 / 16.0;
     constexpr double kTop = 0.125; // the spline's gain falls by that of the square of the frequency in radians a sample
     const double unit = 1.0 / (2.0 * parts_.saturationA), scale = parts_.slopeV / 64.0;
-    State s = state_; // in registers while the loop runs
-    for (double& sample : x) {
-        const double to = sample * unit;
-        const Four currents = (Four{-kA, -kE, -kD, 0.0} * s.x0 + Four{kB, kF, kC, 0.0} * s.x1) +
-                              (Four{kC, kF, kB, 1.0} * s.x2 + Four{-kD, -kE, -kA, 0.0} * to);
-        const Four step = currents - Four{s.current, currents[0], currents[1], currents[2]},
-                   sizes = currents < 0.0 ? -currents : currents;
-        Places at;
-        look(sizes, at);
-        const Four values = currents < 0.0 ? -at.values : at.values;
-        // Means of the voltage over the quarters; where they are short, the line between the voltages is as good.
-        const Four valuesBefore{s.value, values[0], values[1], values[2]},
-            areasBefore{s.area, at.areas[0], at.areas[1], at.areas[2]};
-        const auto isNear = (step < 0.0 ? -step : step) <= kNear * sizes;
-        const Four slope = (at.areas - areasBefore) / (isNear ? 1.0 + Four{} : step),
-                   m = isNear ? 0.5 * (valuesBefore + values) : slope;
-        const double mean = scale * ((10.0 * m[0] + 6.0 * m[1]) + (3.0 * m[2] + m[3]) + s.next);
-        sample = (1.0 + 2.0 * kTop) * s.last - kTop * (mean + s.behind);
-        s = {.x0 = s.x1,
-             .x1 = s.x2,
-             .x2 = to,
-             .current = currents[3],
-             .value = values[3],
-             .area = at.areas[3],
-             .next = (6.0 * m[0] + 10.0 * m[1]) + 12.0 * (m[2] + m[3]) + s.afterNext,
-             .afterNext = m[2] + 3.0 * m[3],
-             .behind = s.last,
-             .last = mean};
+    const std::size_t count = x.size();
+    State& s = state_;
+    double in[3 + kChunk];
+    in[0] = s.x0, in[1] = s.x1, in[2] = s.x2;
+    for (std::size_t i = 0; i < count; ++i) in[3 + i] = unit * x[i];
+    s.x0 = in[count], s.x1 = in[count + 1], s.x2 = in[count + 2];
+    Quarters currents, values, areas, means;
+    currents.last(0) = s.current, values.last(0) = s.value, areas.last(0) = s.area;
+    Spot spots[kChunk];
+    for (std::size_t i = 0; i < count; ++i) {
+        const Four at = (Four{-kA, -kE, -kD, 0.0} * in[i] + Four{kB, kF, kC, 0.0} * in[i + 1]) +
+                        (Four{kC, kF, kB, 1.0} * in[i + 2] + Four{-kD, -kE, -kA, 0.0} * in[i + 3]);
+        currents[i] = at;
+        find(Four(Bits(at) & ~kSign), spots[i]);
     }
-    state_ = s;
+    for (std::size_t i = 0; i < count; ++i) {
+        Four value, area;
+        look(spots[i], value, area);
+        values[i] = Four(Bits(value) | (Bits(currents[i]) & kSign));
+        areas[i] = area;
+    }
+    // Means of the voltage over the quarters; where they are short, the line between the voltages is as good.
+    for (std::size_t i = 0; i < count; ++i) {
+        const Four at = currents[i], step = at - currents.behind(i);
+        const auto isNear = Four(Bits(step) & ~kSign) <= kNear * Four(Bits(at) & ~kSign);
+        const Four slope = (areas[i] - areas.behind(i)) / (isNear ? 1.0 + Four{} : step);
+        means[i] = isNear ? 0.5 * (values.behind(i) + values[i]) : slope;
+    }
+    s.current = currents.last(count), s.value = values.last(count), s.area = areas.last(count);
+    double splines[2 + kChunk];
+    splines[0] = s.behind, splines[1] = s.last;
+    Four last = s.means, before = s.meansBefore;
+    for (std::size_t i = 0; i < count; ++i) {
+        const Four now = means[i], of = Four{10.0, 6.0, 3.0, 1.0} * now + Four{6.0, 10.0, 12.0, 12.0} * last +
+                                        Four{0.0, 0.0, 1.0, 3.0} * before;
+        splines[2 + i] = scale * ((of[0] + of[2]) + (of[1] + of[3]));
+        before = last, last = now;
+    }
+    s.means = last, s.meansBefore = before;
+    s.behind = splines[count], s.last = splines[count + 1];
+    for (std::size_t i = 0; i < count; ++i)
+        x[i] = (1.0 + 2.0 * kTop) * splines[i + 1] - kTop * (splines[i] + splines[i + 2]);
 }
 
 } // namespace gristle::core

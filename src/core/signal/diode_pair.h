@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstddef>
+#include <cstdint>
 #include <span>
 #include <vector>
 
@@ -28,22 +29,40 @@ public:
     double voltsAt(double amperes) const noexcept;
 
 private:
-    typedef double Four __attribute__((vector_size(32)));
+    typedef double Four __attribute__((vector_size(32), may_alias));
+    typedef std::uint64_t Bits __attribute__((vector_size(32), may_alias)); ///< of them
+    typedef double Unaligned __attribute__((vector_size(32), aligned(8), may_alias));
     /// From one node to the next: v / nVt over i / 2 Is as a cubic of 0 to 1, and its integral up to the first node.
     struct alignas(64) Cell {
         Four cubic{};
         double area = 0.0;
     };
-    struct Places { // of four currents: the voltage / nVt, and its integral over the current
-        Four values, areas;
-    };
     struct State {
         double x0 = 0.0, x1 = 0.0, x2 = 0.0;           ///< the last currents, in 2 Is
         double current = 0.0, value = 0.0, area = 0.0; ///< at the end of the last way
-        double next = 0.0, afterNext = 0.0;            ///< what its quarters add to the samples that come
-        double behind = 0.0, last = 0.0;               ///< the last means, before what was taken off the top
+        Unaligned means{}, meansBefore{};              ///< of the quarters of the last two ways
+        double behind = 0.0, last = 0.0;               ///< the last splines, before what was taken off the top
     };
-    void look(const Four& sizes, Places& out) const noexcept;
+    static constexpr std::size_t kChunk = 32; ///< samples at a time
+    /// So many quarters, those of each sample one after the other, and what was before them.
+    struct Quarters {
+        alignas(32) double of[4 + 4 * kChunk];
+        Four& operator[](std::size_t sample) noexcept { return *reinterpret_cast<Four*>(of + 4 + 4 * sample); }
+        double& last(std::size_t samples) noexcept { return of[3 + 4 * samples]; }
+        const Unaligned& behind(std::size_t sample) const noexcept ///< one quarter earlier
+        {
+            return *reinterpret_cast<const Unaligned*>(of + 3 + 4 * sample);
+        }
+    };
+    /// Where in the table four currents are.
+    struct Spot {
+        Four along, width; ///< a cell: how far in it, its width
+        std::uint64_t cells[4];
+    };
+    static void find(const Four& sizes, Spot& out) noexcept;
+    /// @param values, areas  the voltage / nVt there, and its integral over the current
+    void look(const Spot& spot, Four& values, Four& areas) const noexcept;
+    void chunk(std::span<double> x) noexcept;
 
     Parts parts_;
     std::vector<Cell> cells_;
