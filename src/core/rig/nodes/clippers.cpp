@@ -76,14 +76,19 @@ public:
     }
     void process(std::span<float> x) noexcept
     {
+        // In registers while the loops run.
+        OnePole hump = hump_, top = top_, tone = tone_;
         const std::span<double> v(driven_.data(), x.size());
-        for (std::size_t i = 0; i < x.size(); ++i) v[i] = top_.step(hump_.step(double(x[i]))) / kLegOhm;
+        for (std::size_t i = 0; i < x.size(); ++i) v[i] = top.step(hump.step(double(x[i]))) / kLegOhm;
         pair_.process(v);
+        auto [last, third, second, first] = before_;
         for (std::size_t i = 0; i < x.size(); ++i) { // what goes straight through is as late as the pair
-            const double straight = before_[2] + (kDelay - 3.0) * (before_[3] - before_[2]);
-            before_ = {double(x[i]), before_[0], before_[1], before_[2]};
-            x[i] = float(level_ * tone_.step(straight + v[i]));
+            const double straight = second + (kDelay - 3.0) * (first - second);
+            first = second, second = third, third = last, last = double(x[i]);
+            x[i] = float(level_ * tone.step(straight + v[i]));
         }
+        before_ = {last, third, second, first};
+        hump_ = hump, top_ = top, tone_ = tone;
     }
 
 private:

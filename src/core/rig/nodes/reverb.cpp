@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstring>
 
 namespace gristle::core {
 
@@ -37,8 +38,8 @@ public:
             line.ring.assign(length, 0.0f);
             if (k == 0) chunk_ = std::min(kMostChunk, length);
             const double mid = -60.0 * double(length) / rate / d_.decayS;
-            low_.set(k, lowShelf(kLowHz, mid * (1.0 / d_.low - 1.0), rate), dbToAmplitude(mid));
-            high_.set(k, highShelf(kHighHz, mid * (1.0 / d_.high - 1.0), rate), 1.0);
+            low_[k / 4].set(k % 4, lowShelf(kLowHz, mid * (1.0 / d_.low - 1.0), rate), dbToAmplitude(mid));
+            high_[k / 4].set(k % 4, highShelf(kHighHz, mid * (1.0 / d_.high - 1.0), rate), 1.0);
             kept += dbToPower(mid) / kLines;
         }
         // Lines that keep `kept` of the energy hold 1 / (1 - kept) of what comes in, and give `kept` of that.
@@ -47,11 +48,11 @@ public:
         for (int k = 0; k < d_.diffusers; ++k)
             diffusers_.push_back({std::vector<float>(primeFrom(std::size_t(kDiffuserS[std::size_t(k)] * rate)))});
         pre_.ring.assign(std::size_t(d_.preS * rate) + 1, 0.0f);
-        for (auto& side : wet_) {
-            side[0] = Biquad(highPass(std::max(5.0, d_.lowCutHz), 0.7071, rate));
-            side[1] = Biquad(lowPass(std::min(d_.highCutHz, 0.45 * rate), 0.7071, rate));
-            side[2] = Biquad(bell(d_.bellHz, d_.bellDb, 1.0, rate));
-        }
+        const BiquadCoefficients cuts[]{highPass(std::max(5.0, d_.lowCutHz), 0.7071, rate),
+                                        lowPass(std::min(d_.highCutHz, 0.45 * rate), 0.7071, rate),
+                                        bell(d_.bellHz, d_.bellDb, 1.0, rate)};
+        for (std::size_t k = 0; k < wet_.size(); ++k)
+            for (std::size_t side = 0; side < 2; ++side) wet_[k].set(side, cuts[k], 1.0);
         reset();
     }
     void reset() noexcept override
@@ -60,11 +61,10 @@ public:
             std::ranges::fill(line.ring, 0.0f);
             line.at = 0;
         }
-        low_.reset(), high_.reset();
+        for (std::size_t q = 0; q < kQuads; ++q) low_[q].reset(), high_[q].reset();
         for (Line& diffuser : diffusers_) std::ranges::fill(diffuser.ring, 0.0f), diffuser.at = 0;
         std::ranges::fill(pre_.ring, 0.0f), pre_.at = 0;
-        for (auto& side : wet_)
-            for (Biquad& b : side) b.reset();
+        for (auto& filter : wet_) filter.reset();
     }
     void takeOver(const NodeProcessor& other) noexcept override
     {
@@ -98,7 +98,9 @@ private:
     static constexpr float kDiffusion = 0.6f;
     static constexpr std::array<double, 4> kDiffuserS{0.0047, 0.0036, 0.0127, 0.0093};
 
+    typedef double Two __attribute__((vector_size(16)));
     typedef double Four __attribute__((vector_size(32)));
+    typedef float FourFloats __attribute__((vector_size(16)));
 
     struct Line {
         std::vector<float> ring;
@@ -107,46 +109,44 @@ private:
         {
             if (++at == ring.size()) at = 0;
         }
-        /// The oldest so many, every kLines places of `to`; then others instead of them.
+        /// The oldest so many; then others instead of them.
         void read(float* to, std::size_t count) const noexcept
         {
             const std::size_t whole = std::min(count, ring.size() - at);
-            for (std::size_t i = 0; i < whole; ++i) to[i * kLines] = ring[at + i];
-            for (std::size_t i = whole; i < count; ++i) to[i * kLines] = ring[i - whole];
+            std::copy_n(&ring[at], whole, to);
+            std::copy_n(ring.data(), count - whole, to + whole);
         }
         void write(const float* from, std::size_t count) noexcept
         {
             const std::size_t whole = std::min(count, ring.size() - at);
-            for (std::size_t i = 0; i < whole; ++i) ring[at + i] = from[i * kLines];
-            for (std::size_t i = whole; i < count; ++i) ring[i - whole] = from[i * kLines];
+            std::copy_n(from, whole, &ring[at]);
+            std::copy_n(from + whole, count - whole, ring.data());
             at = whole == count ? at + count : count - whole;
             if (at == ring.size()) at = 0;
         }
     };
-    /// A biquad of each line, four lines at a time.
-    class Shelves {
-    public:
-        void set(std::size_t line, const BiquadCoefficients& c, double gain)
+    /// A biquad for each number of a vector.
+    template<typename V> struct Biquads {
+        V b0{}, b1{}, b2{}, a1{}, a2{}, s1{}, s2{};
+
+        void set(std::size_t k, const BiquadCoefficients& c, double gain)
         {
-            const std::size_t q = line / 4, k = line % 4;
-            b0_[q][k] = gain * c.b0, b1_[q][k] = gain * c.b1, b2_[q][k] = gain * c.b2;
-            a1_[q][k] = c.a1, a2_[q][k] = c.a2;
+            b0[k] = gain * c.b0, b1[k] = gain * c.b1, b2[k] = gain * c.b2;
+            a1[k] = c.a1, a2[k] = c.a2;
         }
-        void reset() noexcept { s1_ = s2_ = {}; }
-        [[gnu::always_inline]] void step(std::size_t q, Four& x) noexcept
+        void reset() noexcept { s1 = s2 = V{}; }
+        [[gnu::always_inline]] void step(V& x) noexcept
         {
-            const Four y = b0_[q] * x + s1_[q];
-            s1_[q] = b1_[q] * x - a1_[q] * y + s2_[q];
-            s2_[q] = b2_[q] * x - a2_[q] * y;
+            const V y = b0 * x + s1;
+            s1 = (b1 * x + s2) - a1 * y; // what waits for y comes last
+            s2 = b2 * x - a2 * y;
             x = y;
         }
-
-    private:
-        std::array<Four, kQuads> b0_{}, b1_{}, b2_{}, a1_{}, a2_{}, s1_{}, s2_{};
     };
 
     void run(float* left, float* right, std::size_t frames) noexcept;
     void spread(float* x, std::size_t frames) noexcept;
+    static void turn(FourFloats* x) noexcept;
     /// The next prime: lengths without a common measure, so that echoes do not fall together.
     static std::size_t primeFrom(std::size_t n)
     {
@@ -175,10 +175,10 @@ private:
 
     Dials d_;
     std::array<Line, kLines> lines_;
-    Shelves low_, high_;
+    std::array<Biquads<Four>, kQuads> low_, high_; ///< of the lines
     std::vector<Line> diffusers_;
     Line pre_;
-    std::array<std::array<Biquad, 3>, 2> wet_;
+    std::array<Biquads<Two>, 3> wet_; ///< of both sides
     double out_ = 1.0;
     std::size_t chunk_ = kMostChunk; ///< frames at a time, as many as the shortest line holds at most
 };
@@ -201,45 +201,63 @@ void Reverb::spread(float* x, std::size_t frames) noexcept
         }
 }
 
-/// What comes out of the lines within a chunk went into them before it.
+/// Four lines of one frame after the other, from four frames of one line after the other; and back.
+[[gnu::always_inline]] inline void Reverb::turn(FourFloats* x) noexcept
+{
+    const FourFloats ab = __builtin_shufflevector(x[0], x[1], 0, 4, 1, 5),
+                     ba = __builtin_shufflevector(x[0], x[1], 2, 6, 3, 7),
+                     cd = __builtin_shufflevector(x[2], x[3], 0, 4, 1, 5),
+                     dc = __builtin_shufflevector(x[2], x[3], 2, 6, 3, 7);
+    x[0] = __builtin_shufflevector(ab, cd, 0, 1, 4, 5), x[1] = __builtin_shufflevector(ab, cd, 2, 3, 6, 7);
+    x[2] = __builtin_shufflevector(ba, dc, 0, 1, 4, 5), x[3] = __builtin_shufflevector(ba, dc, 2, 3, 6, 7);
+}
+
+/// What comes out of the lines within a chunk went into them before it. One short loop after the other, so that the
+/// processor has room for several frames of each.
 GRISTLE_VECTORISED
 void Reverb::run(float* left, float* right, std::size_t frames) noexcept
 {
     std::array<float, kMostChunk> in;
     for (std::size_t i = 0; i < frames; ++i) in[i] = 0.5f * (left[i] + right[i]);
     spread(in.data(), frames);
-    typedef float FourFloats __attribute__((vector_size(16)));
-    alignas(32) std::array<float, kMostChunk * kLines> lines; // of each frame all lines
-    for (std::size_t k = 0; k < kLines; ++k) lines_[k].read(&lines[k], frames);
-    std::array<std::array<double, kMostChunk>, 2> wet;
+    alignas(16) std::array<std::array<float, kMostChunk>, kLines> lines;
+    for (std::size_t k = 0; k < kLines; ++k) lines_[k].read(lines[k].data(), frames);
+    std::array<std::array<Four, kQuads>, kMostChunk> y; // of each frame all lines
+    for (std::size_t q = 0; q < kQuads; ++q)
+        for (std::size_t i = 0; i < frames; i += 4) {
+            FourFloats four[4];
+            for (std::size_t k = 0; k < 4; ++k) std::memcpy(&four[k], &lines[4 * q + k][i], sizeof four[k]);
+            turn(four);
+            for (std::size_t k = 0; k < 4; ++k) y[i + k][q] = __builtin_convertvector(four[k], Four);
+        }
+    std::array<Two, kMostChunk> wet;
     for (std::size_t i = 0; i < frames; ++i) {
-        Four y[kQuads], sides[2]{};
-        FourFloats* const at = reinterpret_cast<FourFloats*>(&lines[i * kLines]);
+        Four sides[2]{};
         for (std::size_t q = 0; q < kQuads; ++q) {
-            y[q] = __builtin_convertvector(at[q], Four);
-            low_.step(q, y[q]);
-            high_.step(q, y[q]);
-            sides[0] += y[q] * Four{1.0, -1.0, 1.0, -1.0};
-            sides[1] += y[q] * Four{1.0, 1.0, -1.0, -1.0};
+            low_[q].step(y[i][q]);
+            high_[q].step(y[i][q]);
+            sides[0] += y[i][q] * Four{1.0, -1.0, 1.0, -1.0};
+            sides[1] += y[i][q] * Four{1.0, 1.0, -1.0, -1.0};
         }
-        hadamard(y);
-        for (std::size_t q = 0; q < kQuads; ++q)
-            at[q] = __builtin_convertvector(0.25 * (y[q] + (q % 2 == 0 ? double(in[i]) : -double(in[i]))), FourFloats);
         for (std::size_t side = 0; side < 2; ++side)
-            wet[side][i] = out_ * ((sides[side][0] + sides[side][1]) + (sides[side][2] + sides[side][3]));
-    }
-    for (std::size_t k = 0; k < kLines; ++k) lines_[k].write(&lines[k], frames);
-    for (std::size_t k = 0; k < wet_[0].size(); ++k) { // both sides at once: neither waits for the other
-        Biquad first = wet_[0][k], second = wet_[1][k];
-        for (std::size_t i = 0; i < frames; ++i) {
-            wet[0][i] = first.step(wet[0][i]);
-            wet[1][i] = second.step(wet[1][i]);
-        }
-        wet_[0][k] = first, wet_[1][k] = second;
+            wet[i][side] = out_ * ((sides[side][0] + sides[side][1]) + (sides[side][2] + sides[side][3]));
     }
     for (std::size_t i = 0; i < frames; ++i) {
-        left[i] = float((1.0 - d_.mix) * double(left[i]) + d_.mix * wet[0][i]);
-        right[i] = float((1.0 - d_.mix) * double(right[i]) + d_.mix * wet[1][i]);
+        hadamard(y[i].data());
+        for (std::size_t q = 0; q < kQuads; ++q) y[i][q] += q % 2 == 0 ? double(in[i]) : -double(in[i]);
+    }
+    for (std::size_t q = 0; q < kQuads; ++q)
+        for (std::size_t i = 0; i < frames; i += 4) {
+            FourFloats four[4];
+            for (std::size_t k = 0; k < 4; ++k) four[k] = __builtin_convertvector(0.25 * y[i + k][q], FourFloats);
+            turn(four);
+            for (std::size_t k = 0; k < 4; ++k) std::memcpy(&lines[4 * q + k][i], &four[k], sizeof four[k]);
+        }
+    for (std::size_t k = 0; k < kLines; ++k) lines_[k].write(lines[k].data(), frames);
+    for (std::size_t i = 0; i < frames; ++i) {
+        for (auto& filter : wet_) filter.step(wet[i]);
+        left[i] = float((1.0 - d_.mix) * double(left[i]) + d_.mix * wet[i][0]);
+        right[i] = float((1.0 - d_.mix) * double(right[i]) + d_.mix * wet[i][1]);
     }
 }
 
