@@ -11,7 +11,7 @@ namespace gristle::core {
 namespace {
 
 constexpr std::size_t kRead = 4096, kBlock = 32 * kRead; // so many slices that two cores have enough to do
-constexpr std::size_t kLongBlock = 8'640'000;            // frames, for stages that are quicker with them; some 90 MB
+constexpr std::size_t kLongBlock = 10'000'000;           // frames, for stages that are quicker with them; some 160 MB
 constexpr std::size_t kLongTailS = 30;
 constexpr double kPrerollS = 2.0;
 constexpr double kWhole = 1e-6;        // parts of a sample that are none
@@ -65,6 +65,7 @@ struct LayerSource::State {
     /// Makes sure that `frames` frames stand in the queue, silence after the file's end.
     Outcome fill(std::size_t frames)
     {
+        queue.reserve(frames + kRead);
         while (queue.size() < frames && !ended) {
             const bool isBefore = silentLeft > 0;
             const auto want = static_cast<std::size_t>(std::min<std::int64_t>(kRead, isBefore ? silentLeft : readLeft));
@@ -96,11 +97,15 @@ struct LayerSource::State {
         const auto most = std::int64_t(rig.maxBlock()), blocks = std::max<std::int64_t>(1, (left + most - 1) / most);
         const auto frames =
             static_cast<std::size_t>(most > std::int64_t(kBlock) ? (left + blocks - 1) / blocks : std::min(left, most));
+        // One room for what is read and what comes out: a long block wants much.
+        block[0].assign(queue.begin(), queue.end());
+        queue.swap(block[0]);
         if (const auto filled = fill(frames); !filled) return filled;
+        queue.swap(block[0]);
+        queue.assign(block[0].begin() + long(frames), block[0].end());
         for (auto& side : block) side.resize(frames);
         const auto in = static_cast<float>(inFullScale);
-        for (std::size_t i = 0; i < frames; ++i) block[0][i] = queue[i] * in;
-        queue.erase(queue.begin(), queue.begin() + long(frames));
+        for (float& v : block[0]) v *= in;
         AudioBlock all{{block[0].data(), block[1].data()}, 1, frames};
         rig.process(all);
         const auto out = static_cast<float>(1.0 / outFullScale);
