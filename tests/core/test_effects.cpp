@@ -71,6 +71,7 @@ class TestEffects : public QObject {
 private slots:
     void diodesFollowTheirLaw();
     void diodesAreAsLateAsTheySay();
+    void diodesDoNotMindHowABlockIsCut();
     void clippersFoldLittle_data();
     void clippersFoldLittle();
     void softClipperIsItsCircuitWhenSoft();
@@ -117,6 +118,24 @@ void TestEffects::diodesAreAsLateAsTheySay()
     pair.process(x);
     for (std::size_t i = 10; i < x.size(); ++i)
         QVERIFY(std::abs(x[i] / (ampere * rest) - std::sin(turn * (double(i) - DiodePair::kDelay))) < 1e-3);
+}
+
+// They are worked through in chunks; a block of any length gives the same bits.
+void TestEffects::diodesDoNotMindHowABlockIsCut()
+{
+    DiodePair whole({.ohm = 200e3}), cut({.ohm = 200e3});
+    std::vector<double> x(1000);
+    for (std::size_t i = 0; i < x.size(); ++i) x[i] = 1e-4 * std::sin(0.31 * double(i)) * std::sin(0.0047 * double(i));
+    auto pieces = x;
+    whole.process(x);
+    std::size_t at = 0;
+    for (const std::size_t count : {1u, 2u, 3u, 31u, 32u, 33u, 64u, 200u, 634u}) {
+        cut.process(std::span(pieces).subspan(at, count));
+        at += count;
+    }
+    QCOMPARE(at, x.size());
+    QVERIFY(*std::ranges::max_element(x) > 0.3);
+    QVERIFY(x == pieces);
 }
 
 void TestEffects::clippersFoldLittle_data()

@@ -135,6 +135,34 @@ private slots:
         }
     }
 
+    /// Samples go through in sixteens or eights; what is left over at the end of a block is no other arithmetic.
+    void sixteenDoNotMindHowABlockIsCut()
+    {
+        const CircuitSolver one(amplifierNetlist(Voice::TightCascade, {}), 384000.0);
+        CircuitsAbreast whole(one), cut(one);
+        std::vector<std::vector<float>> x;
+        for (unsigned lane = 0; lane < CircuitsAbreast::kLanes; ++lane) {
+            x.push_back(notes(1.0, 0.1, lane + 1));
+            x.back().resize(1000);
+        }
+        auto pieces = x;
+        const auto process = [](CircuitsAbreast& circuits, std::vector<std::vector<float>>& of, std::size_t at,
+                                std::size_t count) {
+            CircuitsAbreast::Volts volts;
+            for (std::size_t lane = 0; lane < of.size(); ++lane) volts[lane] = of[lane].data() + at;
+            circuits.process(volts, count, 1.0, 2.0f);
+        };
+        process(whole, x, 0, 1000);
+        std::size_t at = 0;
+        for (const std::size_t count : {1u, 15u, 16u, 17u, 7u, 31u, 400u, 513u}) {
+            process(cut, pieces, at, count);
+            at += count;
+        }
+        QCOMPARE(at, std::size_t(1000));
+        QVERIFY(std::ranges::any_of(x[7], [](float v) { return std::abs(v) > 0.01f; }));
+        QVERIFY(x == pieces);
+    }
+
     /// A long block against the same in pieces, twice in a row, with a remainder that no stretch takes.
     void stretchesAreAsOnePiece_data()
     {

@@ -7,6 +7,8 @@
 #include "core/units/no_denormals.h"
 #include "core/units/processors.h"
 
+#include <cstring>
+
 namespace gristle::core {
 
 namespace {
@@ -29,11 +31,11 @@ namespace {
 template<std::size_t wide> class Abreast : public CircuitsAbreast::State {
 public:
     explicit Abreast(const CircuitSolver& like)
-        : form_(like.form()), fine_(fineRows(*form_), form_->motions), known_(knownRows(*form_), form_->slotCount()),
-          nexts_(form_->given, form_->currents() + 1), motions_(form_->motions), slots_(form_->slotCount()),
-          next_(nexts_.size()), fineV_(fine_.size()), volts_(known_.size()), out_(1), off_(form_->currents()),
-          before_(form_->currents()), last_(form_->currents()), third_(form_->currents()),
-          ports_(kGroups * form_->tubes)
+        : form_(like.form()), fine_(fineRows(*form_), form_->motions), first_(firstRows(*form_), form_->currents() + 1),
+          known_(knownRows(*form_), form_->slotCount()), nexts_(form_->given, form_->currents() + 1),
+          motions_(form_->motions), slots_(form_->slotCount()), next_(nexts_.size()), fineV_(fine_.size()),
+          firstV_(first_.size()), volts_(known_.size()), out_(1), off_(form_->currents()), before_(form_->currents()),
+          last_(form_->currents()), third_(form_->currents()), ports_(kGroups * form_->tubes)
     {
         for (std::size_t t = 0; t < form_->tubes; ++t) {
             tables_.emplace_back(*form_->tables[t], form_->restPorts[t][0], form_->restPorts[t][1]);
@@ -95,17 +97,20 @@ protected:
     }
     GRISTLE_INLINED void run(const CircuitsAbreast::Volts& x, std::size_t samples, float inGain, float outGain) noexcept
     {
-        for (std::size_t at = 0; at < samples; ++at) {
-            for (std::size_t g = 0; g < kGroups; ++g) {
-                Lane in;
-                for (std::size_t i = 0; i < wide; ++i) in[i] = x[wide * g + i][at];
-                slots_[form_->slotCount() - 1][g] = inGain * in;
+        for (std::size_t at = 0; at < samples; at += wide) {
+            const std::size_t count = std::min(wide, samples - at);
+            Lane volts[kGroups][wide]; // of a lane each, turned of a sample
+            for (std::size_t lane = 0; lane < kLanes; ++lane)
+                copy(&volts[lane / wide][lane % wide], x[lane] + at, count);
+            for (auto& group : volts) Use::turn(group);
+            for (std::size_t i = 0; i < count; ++i) {
+                for (std::size_t g = 0; g < kGroups; ++g) slots_[form_->slotCount() - 1][g] = inGain * volts[g][i];
+                step();
+                for (std::size_t g = 0; g < kGroups; ++g) volts[g][i] = outGain * out_[0][g];
             }
-            step();
-            for (std::size_t g = 0; g < kGroups; ++g) {
-                const Lane out = outGain * out_[0][g];
-                for (std::size_t i = 0; i < wide; ++i) x[wide * g + i][at] = out[i];
-            }
+            for (auto& group : volts) Use::turn(group);
+            for (std::size_t lane = 0; lane < kLanes; ++lane)
+                copy(x[lane] + at, &volts[lane / wide][lane % wide], count);
         }
     }
 
@@ -116,6 +121,13 @@ private:
     static constexpr std::size_t kGroups = Use::kGroups, kHalf = Use::kHalf;
 
     double restCurrent(std::size_t i) const noexcept { return form_->restSlots[form_->motions + i]; }
+    GRISTLE_INLINED static void copy(void* to, const void* from, std::size_t count) noexcept
+    {
+        if (count == wide)
+            std::memcpy(to, from, sizeof(Lane));
+        else
+            std::memcpy(to, from, count * sizeof(float));
+    }
 
     /// The grids of the first tubes: what is small there is the difference of much, and is amplified.
     static constexpr std::size_t kFine = 4;
@@ -125,11 +137,20 @@ private:
         for (std::size_t t = 0; t < std::min(kFine, form.tubes); ++t) out.push_back(form.voltages[2 * t]);
         return out;
     }
+    static std::vector<std::vector<double>> firstRows(const CircuitForm& form)
+    {
+        auto out = fineRows(form);
+        for (auto& row : out) row.erase(row.begin(), row.begin() + long(form.motions));
+        return out;
+    }
+    /// Of the first tubes the plates, of the others grids and plates.
     static std::vector<std::vector<double>> knownRows(const CircuitForm& form)
     {
-        auto out = form.voltages;
-        for (std::size_t t = 0; t < std::min(kFine, form.tubes); ++t)
-            std::fill_n(out[2 * t].begin(), form.motions, 0.0);
+        std::vector<std::vector<double>> out;
+        for (std::size_t t = 0; t < form.tubes; ++t) {
+            if (t >= kFine) out.push_back(form.voltages[2 * t]);
+            out.push_back(form.voltages[2 * t + 1]);
+        }
         return out;
     }
 
@@ -146,12 +167,16 @@ private:
         third_.swap(last_);
         last_.swap(before_);
         fine_.times(motions_.data(), fineV_.data());
+        first_.times(currents, firstV_.data());
         known_.times(slots_.data(), volts_.data());
         const float* by = couplings_.data();
-        for (std::size_t t = 0; t < tubes; by += 4 * t, ++t)
+        const Lane* volts = volts_.data();
+        for (std::size_t t = 0; t < tubes; by += 4 * t, volts += t < kFine ? kGroups : 2 * kGroups, ++t)
             for (std::size_t g = 0; g < kGroups; ++g) {
-                typename Use::Two to{volts_[2 * t][g], volts_[2 * t + 1][g]};
-                if (t < kFine) to.grid += Use::single(fineV_[t][2 * g], fineV_[t][2 * g + 1]);
+                typename Use::Two to =
+                    t < kFine ? typename Use::Two{firstV_[t][g] + Use::single(fineV_[t][2 * g], fineV_[t][2 * g + 1]),
+                                                  volts[g]}
+                              : typename Use::Two{volts[g], volts[kGroups + g]};
                 for (std::size_t i = 0; i < 2 * t; ++i) {
                     const Lane& off = off_[i][g]; // the tube before comes last: the others do not wait for it
                     to.grid += by[2 * i] * off, to.plate += by[2 * i + 1] * off;
@@ -191,10 +216,10 @@ private:
 
     std::shared_ptr<const CircuitForm> form_;
     std::vector<typename Use::Table> tables_;
-    /// What the motions do to the first grids; what all slots do else to each tube's grid and plate, with the currents
-    /// as they are expected; what currents and input give to the motions, and the output.
+    /// What the motions do to the first grids, and what the expected currents and the input do there; what all slots do
+    /// to the other grids and to the plates; what currents and input give to the motions, and the output.
     typename Use::template Rows<Doubles> fine_;
-    typename Use::template Rows<Lane> known_, nexts_;
+    typename Use::template Rows<Lane> first_, known_, nexts_;
     std::vector<float> couplings_; ///< to each tube's voltages from the currents of those before
     std::vector<float> heard_;
     std::size_t swinging_ = 0; ///< motions, the first ones
@@ -202,7 +227,7 @@ private:
     typename Use::template Store<Doubles> motions_;
     typename Use::template Store<Lane> slots_, next_; ///< the motions again, the currents, the input
     typename Use::template Store<Doubles> fineV_;
-    typename Use::template Store<Lane> volts_, out_;
+    typename Use::template Store<Lane> firstV_, volts_, out_;
     typename Use::template Store<Lane> off_;                   ///< the currents, less what was expected
     typename Use::template Store<Lane> before_, last_, third_; ///< the currents of the samples before
     std::vector<typename Use::Port> ports_;                    ///< of each tube, of each group

@@ -98,6 +98,18 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
             return isAny != 0;
         }
     }
+    /// To some last digit or two.
+    GRISTLE_INLINED static Lane quotient(const Lane& a, const Lane& b) noexcept
+    {
+        if constexpr (wide == 8) {
+            return a / b;
+        } else { // the processor's guess and one step of Newton's, a third of the work
+            Lane guess;
+            asm("vrcp14ps %1, %0" : "=v"(guess) : "v"(b));
+            const Lane first = a * guess;
+            return first + first * (1.0f - b * guess);
+        }
+    }
     GRISTLE_INLINED static Lane sizeOf(const Lane& a) noexcept
     {
         return std::bit_cast<Lane>(std::bit_cast<typename Vectors<wide>::Bits>(a) & 0x7fffffffu);
@@ -112,6 +124,22 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         const Lane other = b + Lane{};
         return a < other ? a : other;
     }
+    /// As many registers as they have numbers: rows into columns.
+    GRISTLE_INLINED static void turn(Lane* x) noexcept
+    {
+        const auto across = [&]<std::size_t by>() GRISTLE_INLINED_HERE {
+            for (std::size_t i = 0; i < wide; ++i)
+                if ((i & by) == 0) {
+                    const Lane a = x[i], b = x[i + by];
+                    x[i] = mixed<firstOf<by>>(a, b);
+                    x[i + by] = mixed<secondOf<by>>(a, b);
+                }
+        };
+        across.template operator()<1>(), across.template operator()<2>(), across.template operator()<4>();
+        if constexpr (wide == 16) across.template operator()<8>();
+    }
+    template<std::size_t by> static constexpr int firstOf(int i) { return i & int(by) ? int(wide - by) + i : i; }
+    template<std::size_t by> static constexpr int secondOf(int i) { return i & int(by) ? int(wide) + i : int(by) + i; }
     /// One half of a register, out of memory.
     GRISTLE_INLINED static Doubles doubled(const Lane* of, std::size_t half) noexcept
     {
@@ -249,7 +277,7 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
                 // The difference of two such places, with nothing in it that is large and cancels.
                 const Lane sameSide = t.perBy_ * off - t.perHalf_ * half,
                            moved = by * t.by_ < 0.0f ? sameSide + by * t.across_ : sameSide;
-                const Lane fromX = least(most(moved / (size + (half + t.half_)), t.leastX_), t.mostX_),
+                const Lane fromX = least(most(quotient(moved, size + (half + t.half_)), t.leastX_), t.mostX_),
                            fromY = least(most(t.perVolt_ * volts.plate, t.leastY_), t.mostY_);
                 onLine = t.perColumn_ * fromX + t.perRow_ * fromY;
                 // Half a place low, so that rounding finds the place before. Added to kRounds, a number is rounded to a
