@@ -243,6 +243,7 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
             const double x = TubeTable::kMiddle + scale * by, y = (plate - l.low) * l.perVolt;
             lean_ = float(l.middleLean), halfLean_ = float(l.halfLean), perVolt_ = float(l.perVolt);
             perColumn_ = float(l.perColumn), perRow_ = float(l.perRow);
+            bentA_ = float(table.bentA());
             by_ = float(by), half_ = float(half), leastHalf_ = float(TubeTable::kLeastHalfV - half);
             perBy_ = float(scale * half), perHalf_ = float(scale * by), across_ = float(2.0 * scale * std::abs(by));
             x_ = float(x - std::floor(x) - 0.5), y_ = float(y - std::floor(y) - 0.5);
@@ -257,6 +258,7 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
             gridA_ = at.grid[0];
             plateA_ = at.plate[0];
         }
+        float bentA() const noexcept { return bentA_; }
         /// At two places, the second of which is on its way while the first is waited for.
         GRISTLE_INLINED std::array<Two, 2> operator()(const Two& a, const Two& b) const noexcept
         {
@@ -331,7 +333,8 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         float x_, y_;                           ///< parts of a column and a row, less half of one
         float leastX_, mostX_, leastY_, mostY_; ///< how far columns and rows reach from there
         float from_;                            ///< its place among the numbers, and kRounds
-        float gridA_ = 0.0f, plateA_ = 0.0f;    ///< what it says at rest
+        float bentA_;
+        float gridA_ = 0.0f, plateA_ = 0.0f; ///< what it says at rest
     };
 
     /// As TubePort, of a group.
@@ -341,7 +344,6 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         /// The currents.
         GRISTLE_INLINED Two step(const Table& table, const Two& to) noexcept
         {
-            constexpr float kBentA = 1e-5f;
             const Two middle = middleOf(volts, to);
             const auto [end, half] = table(to, middle);
             Two out, next;
@@ -352,8 +354,8 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
                 return sizeOf(half.*of - 0.5f * (now.*of + end.*of));
             };
             const Lane bent = straight(&Two::grid) + straight(&Two::plate);
-            if (anyReaches(bent, kBentA)) {
-                const auto isBent = bent >= kBentA;
+            if (anyReaches(bent, table.bentA())) {
+                const auto isBent = bent >= table.bentA();
                 const auto [early, late] = table(middleOf(volts, middle), middleOf(middle, to));
                 const auto quarters = [&](Lane Two::*of) GRISTLE_INLINED_HERE {
                     constexpr float kPart = 1.0f / 96.0f;

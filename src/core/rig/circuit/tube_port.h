@@ -32,14 +32,13 @@ struct TubePort {
     /// waits for this one.
     [[gnu::always_inline]] inline Two step(const TubeTable& table, Two expected, Two to) noexcept
     {
-        constexpr double kBentA = 1e-5; // off a straight line
         constexpr double kThird = 1.0 / 3.0, kSixth = 1.0 / 6.0;
         const Two known = (past - expected) + 1.5 * offset, middle = 0.5 * (volts + to);
         const auto [end, half] = lookUp(table, to, middle);
         Two out = (known + 0.5 * end) + half;
         const Two next = end + offset, mid = half + offset, bent = mid - 0.5 * (now + next);
         Two nextPast = kSixth * now - kThird * (mid + next);
-        if (std::abs(bent[0]) + std::abs(bent[1]) >= kBentA) [[unlikely]] { // by trapezoids in quarters
+        if (std::abs(bent[0]) + std::abs(bent[1]) >= table.bentA()) [[unlikely]] { // by trapezoids in quarters
             const auto [first, third] = lookUp(table, 0.5 * (volts + middle), 0.5 * (middle + to));
             const Two early = first + offset, late = third + offset;
             constexpr double kPart = 1.0 / 96.0;
