@@ -177,9 +177,10 @@ private:
                     t < kFine ? typename Use::Two{firstV_[t][g] + Use::single(fineV_[t][2 * g], fineV_[t][2 * g + 1]),
                                                   volts[g]}
                               : typename Use::Two{volts[g], volts[kGroups + g]};
-                for (std::size_t i = 0; i < 2 * t; ++i) {
-                    const Lane& off = off_[i][g]; // the tube before comes last: the others do not wait for it
-                    to.grid += by[2 * i] * off, to.plate += by[2 * i + 1] * off;
+                for (std::size_t i = 0; i < 2 * t; i += 2) { // the tube before comes last: the others do not wait
+                    const Lane grid = off_[i][g], plate = off_[i + 1][g];
+                    to.grid += by[2 * i] * grid, to.plate += by[2 * i + 1] * grid;
+                    to.grid += by[2 * i + 2] * plate, to.plate += by[2 * i + 3] * plate;
                 }
                 const auto flow = ports_[kGroups * t + g].step(tables_[t], to);
                 const auto put = [&](std::size_t i, const Lane& current) GRISTLE_INLINED_HERE {

@@ -281,7 +281,7 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
                            moved = by * t.by_ < 0.0f ? sameSide + by * t.across_ : sameSide;
                 const Lane fromX = least(most(quotient(moved, size + (half + t.half_)), t.leastX_), t.mostX_),
                            fromY = least(most(t.perVolt_ * volts.plate, t.leastY_), t.mostY_);
-                onLine = t.perColumn_ * fromX + t.perRow_ * fromY;
+                onLine = t.perColumn_ * fromX + (t.perRow_ * fromY - t.plateA_);
                 // Half a place low, so that rounding finds the place before. Added to kRounds, a number is rounded to a
                 // whole one, whose last bits say which: quicker than a conversion.
                 const Lane x = fromX + t.x_, y = fromY + t.y_, column = (x + kRounds) - kRounds,
@@ -321,7 +321,7 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
             const auto sumOf = [&](const Lane* of) GRISTLE_INLINED_HERE {
                 return mixed<firstColumns>(of[0], of[1]) + mixed<lastColumns>(of[0], of[1]);
             };
-            return {sumOf(sums[0]) - gridA_, (sumOf(sums[1]) - plateA_) + place.onLine};
+            return {sumOf(sums[0]) - gridA_, sumOf(sums[1]) + place.onLine};
         }
 
         const TubeTable* table_;
