@@ -8,7 +8,7 @@
 namespace gristle::core {
 
 /// Sixteen circuits of one form, step by step side by side: for rendering, where sixteen stretches of a performance can
-/// be played at once. As CircuitSolver but for rounding; a step of all costs about as much as two of one.
+/// be played at once. As CircuitSolver but for rounding; a step of all costs about as much as three of one.
 class CircuitsAbreast {
 public:
     static constexpr std::size_t kLanes = 16;

@@ -24,7 +24,7 @@ struct Stretch {
     std::size_t from, heard, to;
 };
 
-/// Eight stretches on their way.
+/// Sixteen stretches on their way.
 struct Group {
     std::vector<Oversampler> over;
     CircuitsAbreast circuits;
