@@ -14,6 +14,7 @@ class TestMix : public QObject {
 private slots:
     void linearChainIsTransparent_data();
     void linearChainIsTransparent();
+    void manyBlocksAreOneFile();
     void renderIsTheSameTwice();
     void otherRatesLineUp();
     void excerptEqualsTheWhole();
@@ -60,6 +61,29 @@ void TestMix::linearChainIsTransparent()
     QCOMPARE(out->sampleRateHz, 44100);
     QCOMPARE(out->audio.frames(), x.size());
     for (std::size_t i = 0; i < x.size(); ++i) QVERIFY(std::abs(out->audio.channel(0)[i] - x[i]) < 2e-6f);
+}
+
+// Blocks hand over what was read too far: at the file's own rate to the bit, at another one a sine goes on as it
+// should.
+void TestMix::manyBlocksAreOneFile()
+{
+    RenderReport report;
+    const auto x = test::whiteNoise(0.1, 700001);
+    auto plain = recipe(test::writeWav(dir_, "long.wav", {x}, 48000), "gain db=0");
+    plain.tailS = 0.0;
+    const auto same = renderToMemory(plain, report);
+    QVERIFY(bool(same));
+    QCOMPARE(same->audio.frames(), x.size());
+    for (std::size_t i = 0; i < x.size(); ++i) QVERIFY(std::abs(same->audio.channel(0)[i] - x[i]) < 2e-6f);
+
+    auto other = recipe(test::writeWav(dir_, "long sine.wav", {test::sine(700.0, 0.4, 44100.0, 10.0)}, 44100), "gain");
+    other.rateHz = 48000;
+    other.tailS = 0.0;
+    const auto out = renderToMemory(other, report);
+    QVERIFY(bool(out));
+    QCOMPARE(out->audio.frames(), std::size_t(480000));
+    const auto expected = test::sine(700.0, 0.4, 48000.0, 10.0);
+    for (std::size_t i = 3000; i < 477000; ++i) QVERIFY(std::abs(out->audio.channel(0)[i] - expected[i]) < 1e-4f);
 }
 
 void TestMix::renderIsTheSameTwice()
