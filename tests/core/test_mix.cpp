@@ -63,7 +63,7 @@ void TestMix::linearChainIsTransparent()
     for (std::size_t i = 0; i < x.size(); ++i) QVERIFY(std::abs(out->audio.channel(0)[i] - x[i]) < 2e-6f);
 }
 
-// Blocks hand over what was read too far: at the file's own rate to the bit, at another one a sine goes on as it
+// Blocks hand over what was read too far: at its own rate it is the file, at another one a sine goes on as it
 // should.
 void TestMix::manyBlocksAreOneFile()
 {
