@@ -42,8 +42,6 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
     using Lane = typename Vectors<wide>::Lane;
     using Doubles = typename Vectors<wide>::Doubles;
 
-    typedef float Eight __attribute__((vector_size(32), aligned(4), may_alias));
-
     struct Two { ///< of grid and plate
         Lane grid{}, plate{};
     };
@@ -71,31 +69,74 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
     static constexpr int lasts(int i) { return firsts(i) + 2; }
     static constexpr int firstColumns(int i) { return i / 4 * 8 + i % 4; }
     static constexpr int lastColumns(int i) { return firstColumns(i) + 4; }
-    /// Eight numbers from a place on; in a register that takes them, eight more from another.
-    GRISTLE_INLINED static Lane eights(const float* from, [[maybe_unused]] const float* other) noexcept
+    /// Eight numbers from a place on, and eight from kHalfRow further on; in a register that takes them, eight more from
+    /// another place each.
+    GRISTLE_INLINED static void eights(const float* numbers, const std::uint32_t& place,
+                                       [[maybe_unused]] const std::uint32_t& other, Lane& mids, Lane& slopes) noexcept
     {
-        Lane out;
-        if constexpr (wide == 8)
-            std::memcpy(&out, from, sizeof out);
-        else // the compiler would load both and shuffle, which is slower
-            asm("vmovups %1, %t0\n\tvinsertf32x8 $1, %2, %g0, %g0"
-                : "=&v"(out)
-                : "m"(*reinterpret_cast<const Eight*>(from)), "m"(*reinterpret_cast<const Eight*>(other)));
-        return out;
+        constexpr std::size_t kFurther = TubeTable::kHalfRow;
+        if constexpr (wide == 8) {
+            const float* from = numbers + 2 * (place - kWhole);
+            std::memcpy(&mids, from, sizeof mids);
+            std::memcpy(&slopes, from + kFurther, sizeof slopes);
+        } else { // the compiler would load both and shuffle, and take addresses through registers of the wrong kind
+            std::uintptr_t from, otherFrom;
+            asm("movl %[place], %k[from]\n\t"
+                "movl %[other], %k[otherFrom]\n\t"
+                "vmovups (%[base],%[from],8), %t[mids]\n\t"
+                "vmovups %c[further](%[base],%[from],8), %t[slopes]\n\t"
+                "vinsertf32x8 $1, (%[base],%[otherFrom],8), %g[mids], %g[mids]\n\t"
+                "vinsertf32x8 $1, %c[further](%[base],%[otherFrom],8), %g[slopes], %g[slopes]"
+                : [mids] "=&v"(mids), [slopes] "=&v"(slopes), [from] "=&r"(from), [otherFrom] "=&r"(otherFrom)
+                : [base] "r"(reinterpret_cast<std::uintptr_t>(numbers) - 8ull * kWhole), [place] "m"(place),
+                  [other] "m"(other), [further] "i"(sizeof(float) * kFurther),
+                  "m"(*reinterpret_cast<const float(*)[TubeTable::kRow * TubeTable::kRows]>(numbers)));
+        }
     }
+    // Added to kRounds, a number is rounded to a whole one, whose last bits say which: quicker than a conversion. A place
+    // is the sum of two such patterns, in pairs of numbers.
+    static constexpr float kRounds = 12582912.0f; // 1.5 * 2^23
+    static constexpr std::uint32_t kWhole = 2 * std::bit_cast<std::uint32_t>(kRounds);
+    static_assert(TubeTable::kHalfRow * TubeTable::kRows < 1u << 22, "so many are added to kRounds exactly");
+    // A limit out of memory for all lanes at once: the compiler would add it to nothing first.
     /// Whether one lane reaches it.
-    GRISTLE_INLINED static bool anyReaches(const Lane& a, float b) noexcept
+    GRISTLE_INLINED static bool anyReaches(const Lane& a, const float& limit) noexcept
     {
-        const Lane limit = b + Lane{};
         if constexpr (wide == 16) {
             bool isAny;
-            asm("vcmpps $13, %2, %1, %%k1\n\tkortestw %%k1, %%k1" : "=@ccnz"(isAny) : "v"(a), "v"(limit) : "k1");
+            asm("vcmpps $13, %2%{1to16%}, %1, %%k1\n\tkortestw %%k1, %%k1"
+                : "=@ccnz"(isAny)
+                : "v"(a), "m"(limit)
+                : "k1");
             return isAny;
         } else {
             const auto bits = std::bit_cast<typename Vectors<wide>::Longs>(a >= limit);
             long long isAny = 0;
             for (std::size_t i = 0; i < kHalf; ++i) isAny |= bits[i];
             return isAny != 0;
+        }
+    }
+    /// The limit where it is more, or where `a` is no number.
+    GRISTLE_INLINED static Lane atLeast(const Lane& a, const float& limit) noexcept
+    {
+        if constexpr (wide == 16) {
+            Lane out;
+            asm("vmaxps %2%{1to16%}, %1, %0" : "=v"(out) : "v"(a), "m"(limit));
+            return out;
+        } else {
+            const Lane other = limit + Lane{};
+            return a > other ? a : other;
+        }
+    }
+    GRISTLE_INLINED static Lane atMost(const Lane& a, const float& limit) noexcept
+    {
+        if constexpr (wide == 16) {
+            Lane out;
+            asm("vminps %2%{1to16%}, %1, %0" : "=v"(out) : "v"(a), "m"(limit));
+            return out;
+        } else {
+            const Lane other = limit + Lane{};
+            return a < other ? a : other;
         }
     }
     /// To some last digit or two.
@@ -113,16 +154,6 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
     GRISTLE_INLINED static Lane sizeOf(const Lane& a) noexcept
     {
         return std::bit_cast<Lane>(std::bit_cast<typename Vectors<wide>::Bits>(a) & 0x7fffffffu);
-    }
-    GRISTLE_INLINED static Lane most(const Lane& a, float b) noexcept
-    {
-        const Lane other = b + Lane{};
-        return a > other ? a : other;
-    }
-    GRISTLE_INLINED static Lane least(const Lane& a, float b) noexcept
-    {
-        const Lane other = b + Lane{};
-        return a < other ? a : other;
     }
     /// As many registers as they have numbers: rows into columns.
     GRISTLE_INLINED static void turn(Lane* x) noexcept
@@ -143,19 +174,36 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
     /// One half of a register, out of memory.
     GRISTLE_INLINED static Doubles doubled(const Lane* of, std::size_t half) noexcept
     {
-        typename Vectors<wide>::Half out;
-        std::memcpy(&out, reinterpret_cast<const float*>(of) + kHalf * half, sizeof out);
-        return __builtin_convertvector(out, Doubles);
+        using Half = typename Vectors<wide>::Half;
+        const Half* from = reinterpret_cast<const Half*>(of) + half;
+        if constexpr (wide == 8) {
+            Half out;
+            std::memcpy(&out, from, sizeof out);
+            return __builtin_convertvector(out, Doubles);
+        } else { // the compiler would do so by halves
+            Doubles out;
+            asm("vcvtps2pd %1, %0" : "=v"(out) : "m"(*reinterpret_cast<const float(*)[kHalf]>(from)));
+            return out;
+        }
     }
     GRISTLE_INLINED static Lane single(const Doubles& first, const Doubles& second) noexcept
     {
-        using Half = typename Vectors<wide>::Half;
-        const Half a = __builtin_convertvector(first, Half), b = __builtin_convertvector(second, Half);
-        return [&]<std::size_t... i>(std::index_sequence<i...>) GRISTLE_INLINED_HERE
-        {
-            return __builtin_shufflevector(a, b, int(i)...);
+        if constexpr (wide == 8) {
+            using Half = typename Vectors<wide>::Half;
+            const Half a = __builtin_convertvector(first, Half), b = __builtin_convertvector(second, Half);
+            return [&]<std::size_t... i>(std::index_sequence<i...>) GRISTLE_INLINED_HERE
+            {
+                return __builtin_shufflevector(a, b, int(i)...);
+            }
+            (std::make_index_sequence<wide>{});
+        } else {
+            Lane out, other;
+            asm("vcvtpd2ps %g[first], %t[out]\n\tvcvtpd2ps %g[second], %t[other]\n\t"
+                "vinsertf32x8 $1, %t[other], %g[out], %g[out]"
+                : [out] "=&v"(out), [other] "=&v"(other)
+                : [first] "v"(first), [second] "v"(second));
+            return out;
         }
-        (std::make_index_sequence<wide>{});
     }
 
     /// Numbers of every lane, of each number its registers, on the places that those want.
@@ -183,39 +231,44 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         std::vector<Place> places_;
     };
 
-    /// Rows of a matrix times some numbers of each lane, eight registers of the result at a time, at the end perhaps
-    /// four. @tparam V  Lane or Doubles
+    /// Rows of a matrix times some numbers of each lane, some twelve registers of the result at a time. @tparam V  Lane
+    /// or Doubles
     template<typename V> class Rows {
     public:
         /// @param matrix  of rows as long as `columns`
-        Rows(const std::vector<std::vector<double>>& matrix, std::size_t columns) : columns_(columns)
+        Rows(const std::vector<std::vector<double>>& matrix, std::size_t columns)
+            : columns_(columns), rows_((matrix.size() + kStep - 1) / kStep * kStep)
         {
-            for (std::size_t at = 0; at < matrix.size();) {
-                const std::size_t high = heightAt(at, matrix.size());
+            for (std::size_t at = 0; at < rows_;) {
+                const std::size_t high = heightOf(rows_ - at);
                 for (std::size_t column = 0; column < columns; ++column)
                     for (std::size_t r = at; r < at + high; ++r)
                         values_.push_back(r < matrix.size() ? Number(matrix[r][column]) : Number());
                 at += high;
-                size_ = at;
             }
-            rows_ = matrix.size();
         }
-        std::size_t size() const noexcept { return size_; } ///< of the result, padded
+        std::size_t size() const noexcept { return rows_; } ///< of the result, padded
         GRISTLE_INLINED void times(const V* numbers, V* out) const noexcept
         {
             const Number* value = values_.data();
-            std::size_t at = 0;
-            for (; heightAt(at, rows_) == kHigh && at < rows_; at += kHigh)
-                block<kHigh>(numbers, value, out + kRegisters * at);
-            if (at < rows_) block<kHigh / 2>(numbers, value, out + kRegisters * at);
+            std::size_t left = rows_;
+            const auto take = [&]<std::size_t high>() GRISTLE_INLINED_HERE {
+                block<high>(numbers, value, out);
+                out += kRegisters * high;
+                left -= high;
+            };
+            while (left > 0 && heightOf(left) == 3 * kStep) take.template operator()<3 * kStep>();
+            while (left >= 2 * kStep) take.template operator()<2 * kStep>();
+            if (left > 0) take.template operator()<kStep>();
         }
 
     private:
         using Number = std::remove_reference_t<decltype(V{}[0])>;
-        static constexpr std::size_t kRegisters = Store<V>::kRegisters, kHigh = 8 / kRegisters;
-        static std::size_t heightAt(std::size_t row, std::size_t rows) noexcept
+        static constexpr std::size_t kRegisters = Store<V>::kRegisters, kStep = 4 / kRegisters;
+        /// Four registers alone would wait for each other.
+        static std::size_t heightOf(std::size_t left) noexcept
         {
-            return row + kHigh / 2 < rows ? kHigh : kHigh / 2;
+            return left == kStep ? kStep : left == 2 * kStep || left == 4 * kStep ? 2 * kStep : 3 * kStep;
         }
         template<std::size_t high>
         GRISTLE_INLINED void block(const V* numbers, const Number*& value, V* out) const noexcept
@@ -226,7 +279,7 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
                     for (std::size_t g = 0; g < kRegisters; ++g) sum[kRegisters * r + g] += n[g] * *value;
             for (std::size_t r = 0; r < kRegisters * high; ++r) out[r] = sum[r];
         }
-        std::size_t columns_, rows_ = 0, size_ = 0;
+        std::size_t columns_, rows_;
         std::vector<Number> values_; ///< of some rows after the other, those of each column
     };
 
@@ -247,9 +300,9 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
             by_ = float(by), half_ = float(half), leastHalf_ = float(TubeTable::kLeastHalfV - half);
             perBy_ = float(scale * half), perHalf_ = float(scale * by), across_ = float(2.0 * scale * std::abs(by));
             x_ = float(x - std::floor(x) - 0.5), y_ = float(y - std::floor(y) - 0.5);
-            leastX_ = float(TubeTable::kEdge - x), mostX_ = float(TubeTable::kColumns - 1 - TubeTable::kEdge - x);
+            leastX_ = float(TubeTable::kEdge - x);
             leastY_ = float(TubeTable::kEdge - y), mostY_ = float(TubeTable::kRows - 1 - TubeTable::kEdge - y);
-            from_ = float(TubeTable::kRow * std::floor(y) + 2.0 * std::floor(x)) + kRounds;
+            from_ = float(TubeTable::kHalfRow * std::floor(y) + std::floor(x)) + kRounds;
         }
         /// So that nothing flows at rest.
         GRISTLE_INLINED void rest() noexcept
@@ -258,7 +311,7 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
             gridA_ = at.grid[0];
             plateA_ = at.plate[0];
         }
-        float bentA() const noexcept { return bentA_; }
+        const float& bentA() const noexcept { return bentA_; }
         /// At two places, the second of which is on its way while the first is waited for.
         GRISTLE_INLINED std::array<Two, 2> operator()(const Two& a, const Two& b) const noexcept
         {
@@ -274,23 +327,22 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
             {
                 using Bits = typename Vectors<wide>::Bits;
                 const Lane off = volts.grid - t.lean_ * volts.plate, wider = t.halfLean_ * volts.plate,
-                           half = most(wider, t.leastHalf_); // less that at rest
+                           half = atLeast(wider, t.leastHalf_); // less that at rest
                 const Lane by = off + t.by_, size = sizeOf(by);
                 // The difference of two such places, with nothing in it that is large and cancels.
                 const Lane sameSide = t.perBy_ * off - t.perHalf_ * half,
                            moved = by * t.by_ < 0.0f ? sameSide + by * t.across_ : sameSide;
-                const Lane fromX = least(most(quotient(moved, size + (half + t.half_)), t.leastX_), t.mostX_),
-                           fromY = least(most(t.perVolt_ * volts.plate, t.leastY_), t.mostY_);
+                // The quotient is less than one: no more than what is no number has to be kept off.
+                const Lane fromX = atLeast(quotient(moved, size + (half + t.half_)), t.leastX_),
+                           fromY = atMost(atLeast(t.perVolt_ * volts.plate, t.leastY_), t.mostY_);
                 onLine = t.perColumn_ * fromX + (t.perRow_ * fromY - t.plateA_);
-                // Half a place low, so that rounding finds the place before. Added to kRounds, a number is rounded to a
-                // whole one, whose last bits say which: quicker than a conversion.
-                const Lane x = fromX + t.x_, y = fromY + t.y_, column = (x + kRounds) - kRounds,
-                           row = (y + kRounds) - kRounds;
-                const Lane place = t.from_ + (float(TubeTable::kRow) * row + 2.0f * column);
-                const Bits at = std::bit_cast<Bits>(place) & kWhole;
+                // Half a place low, so that rounding finds the place before.
+                const Lane x = fromX + t.x_, y = fromY + t.y_, column = x + kRounds, row = (y + kRounds) - kRounds,
+                           line = t.from_ + float(TubeTable::kHalfRow) * row;
+                const Bits at = std::bit_cast<Bits>(column) + std::bit_cast<Bits>(line);
                 std::memcpy(from, &at, sizeof from);
                 asm("" : "+m"(from)); // read from memory one by one, which is quicker than out of the register
-                along = x - column, across = y - row;
+                along = x - (column - kRounds), across = y - row;
             }
         };
         GRISTLE_INLINED Two read(const Place& place) const noexcept
@@ -300,11 +352,10 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
                 const Lane across = mixed<foursOf<h>>(place.across, place.across),
                            along = mixed<foursOf<h>>(place.along, place.along);
                 const auto crossed = [&]<int k>() GRISTLE_INLINED_HERE {
-                    const float *const from = table_->numbers() + place.from[4 * kFours * h + k],
-                                       *const other =
-                                           table_->numbers() + place.from[4 * kFours * h + 4 * (kFours - 1) + k];
-                    return eights(from, other) + mixed<eachOf<k>>(across, across) *
-                                                     eights(from + TubeTable::kHalfRow, other + TubeTable::kHalfRow);
+                    constexpr int kPlace = 4 * kFours * h + k, kOther = kPlace + 4 * (kFours - 1);
+                    Lane mids, slopes;
+                    eights(table_->numbers(), place.from[kPlace], place.from[kOther], mids, slopes);
+                    return mids + mixed<eachOf<k>>(across, across) * slopes;
                 };
                 const Lane a = crossed.template operator()<0>(), b = crossed.template operator()<1>(),
                            c = crossed.template operator()<2>(), d = crossed.template operator()<3>();
@@ -325,14 +376,11 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         }
 
         const TubeTable* table_;
-        static constexpr float kRounds = 12582912.0f;     // 1.5 * 2^23
-        static constexpr std::uint32_t kWhole = 0x1ffffu; ///< the bits of a place
-        static_assert(TubeTable::kRow * TubeTable::kRows <= kWhole);
         // At rest: how far off the middle between the lines, half of what is between them; see TubeTable::Lines.
         float lean_, halfLean_, perVolt_, by_, half_, leastHalf_, perBy_, perHalf_, across_, perColumn_, perRow_;
-        float x_, y_;                           ///< parts of a column and a row, less half of one
-        float leastX_, mostX_, leastY_, mostY_; ///< how far columns and rows reach from there
-        float from_;                            ///< its place among the numbers, and kRounds
+        float x_, y_;                   ///< parts of a column and a row, less half of one
+        float leastX_, leastY_, mostY_; ///< how far columns and rows reach from there
+        float from_;                    ///< its place among the numbers, in pairs of them, and kRounds
         float bentA_;
         float gridA_ = 0.0f, plateA_ = 0.0f; ///< what it says at rest
     };
