@@ -31,18 +31,16 @@ namespace {
 template<std::size_t wide> class Abreast : public CircuitsAbreast::State {
 public:
     explicit Abreast(const CircuitSolver& like)
-        : form_(like.form()), fine_(fineRows(*form_), form_->motions), first_(firstRows(*form_), form_->currents() + 1),
-          known_(knownRows(*form_), form_->slotCount()), nexts_(form_->given, form_->currents() + 1),
-          motions_(form_->motions), slots_(form_->slotCount()), next_(nexts_.size()), fineV_(fine_.size()),
-          firstV_(first_.size()), volts_(known_.size()), out_(1), off_(form_->currents()), before_(form_->currents()),
+        : form_(like.form()), tables_(tablesOf(*form_)), spots_(spotsOf(*form_, tables_)),
+          fine_(fineRows(spots_), form_->motions), known_(knownRows(spots_, form_->motions), form_->slotCount()), nexts_(form_->given, form_->currents() + 1),
+          motions_(form_->motions), slots_(form_->slotCount()), next_(nexts_.size()), fineKnown_(fine_.size()),
+          spotKnown_(known_.size()), out_(1), unexpected_(form_->currents()), before_(form_->currents()),
           last_(form_->currents()), third_(form_->currents()), ports_(kGroups * form_->tubes)
     {
-        for (std::size_t t = 0; t < form_->tubes; ++t) {
-            tables_.emplace_back(*form_->tables[t], form_->restPorts[t][0], form_->restPorts[t][1]);
+        for (std::size_t t = 0; t < form_->tubes; ++t)
             for (std::size_t i = 0; i < 2 * t; ++i)
                 for (const std::size_t row : {2 * t, 2 * t + 1})
-                    couplings_.push_back(float(form_->voltages[row][form_->motions + i]));
-        }
+                    couplings_.push_back(float(spots_[row][form_->motions + i]));
         for (const double heard : form_->heard) heard_.push_back(float(heard));
         while (swinging_ < form_->motions && form_->swings[swinging_] != 0.0) ++swinging_;
     }
@@ -61,12 +59,13 @@ public:
             auto& to = ports_[kGroups * t + lane / wide];
             const std::size_t at = lane % wide;
             const TubePort& from = moment.ports[t];
-            to.volts.grid[at] = float(from.volts[0] - form_->restPorts[t][0]);
-            to.volts.plate[at] = float(from.volts[1] - form_->restPorts[t][1]);
+            const double grid = from.volts[0] - form_->restPorts[t][0], plate = from.volts[1] - form_->restPorts[t][1];
+            to.spot.off[at] = float(tables_[t].offOf(grid, plate));
+            to.spot.row[at] = float(tables_[t].rowOf(plate));
             to.now.grid[at] = float(from.now[0] - restCurrent(2 * t));
             to.now.plate[at] = float(from.now[1] - restCurrent(2 * t + 1));
-            to.past.grid[at] = float(from.past[0] + 0.5 * restCurrent(2 * t));
-            to.past.plate[at] = float(from.past[1] + 0.5 * restCurrent(2 * t + 1));
+            to.less.grid[at] = float(-from.past[0] - 0.5 * restCurrent(2 * t));
+            to.less.plate[at] = float(-from.past[1] - 0.5 * restCurrent(2 * t + 1));
         }
     }
     void get(std::size_t lane, CircuitMoment& moment) noexcept override
@@ -81,12 +80,13 @@ public:
             const auto& from = ports_[kGroups * t + lane / wide];
             const std::size_t at = lane % wide;
             TubePort& to = moment.ports[t];
-            to.volts[0] = form_->restPorts[t][0] + double(from.volts.grid[at]);
-            to.volts[1] = form_->restPorts[t][1] + double(from.volts.plate[at]);
+            const double off = double(from.spot.off[at]), row = double(from.spot.row[at]);
+            to.volts[0] = form_->restPorts[t][0] + tables_[t].gridOf(off, row);
+            to.volts[1] = form_->restPorts[t][1] + tables_[t].plateOf(row);
             to.now[0] = restCurrent(2 * t) + double(from.now.grid[at]);
             to.now[1] = restCurrent(2 * t + 1) + double(from.now.plate[at]);
-            to.past[0] = double(from.past.grid[at]) - 0.5 * restCurrent(2 * t);
-            to.past[1] = double(from.past.plate[at]) - 0.5 * restCurrent(2 * t + 1);
+            to.past[0] = -double(from.less.grid[at]) - 0.5 * restCurrent(2 * t);
+            to.past[1] = -double(from.less.plate[at]) - 0.5 * restCurrent(2 * t + 1);
         }
     }
 
@@ -129,28 +129,40 @@ private:
             std::memcpy(to, from, count * sizeof(float));
     }
 
+    using Matrix = std::vector<std::vector<double>>; ///< of rows
+    static std::vector<typename Use::Table> tablesOf(const CircuitForm& form)
+    {
+        std::vector<typename Use::Table> out;
+        for (std::size_t t = 0; t < form.tubes; ++t)
+            out.emplace_back(*form.tables[t], form.restPorts[t][0], form.restPorts[t][1]);
+        return out;
+    }
+    /// What each tube's Spot, `off` and `row`, has of all slots.
+    static Matrix spotsOf(const CircuitForm& form, const std::vector<typename Use::Table>& tables)
+    {
+        Matrix out(2 * form.tubes);
+        for (std::size_t t = 0; t < form.tubes; ++t)
+            for (std::size_t i = 0; i < form.slotCount(); ++i) {
+                const double grid = form.voltages[2 * t][i], plate = form.voltages[2 * t + 1][i];
+                out[2 * t].push_back(tables[t].offOf(grid, plate));
+                out[2 * t + 1].push_back(tables[t].rowOf(plate));
+            }
+        return out;
+    }
     /// The grids of the first tubes: what is small there is the difference of much, and is amplified.
-    static constexpr std::size_t kFine = 4;
-    static std::vector<std::vector<double>> fineRows(const CircuitForm& form)
+    static constexpr std::size_t kFine = 2;
+    static Matrix fineRows(const Matrix& spots)
     {
-        std::vector<std::vector<double>> out;
-        for (std::size_t t = 0; t < std::min(kFine, form.tubes); ++t) out.push_back(form.voltages[2 * t]);
+        Matrix out;
+        for (std::size_t row = 0; row < std::min(2 * kFine, spots.size()); row += 2) out.push_back(spots[row]);
         return out;
     }
-    static std::vector<std::vector<double>> firstRows(const CircuitForm& form)
+    /// The others, and what those have of currents and input.
+    static Matrix knownRows(const Matrix& spots, std::size_t motions)
     {
-        auto out = fineRows(form);
-        for (auto& row : out) row.erase(row.begin(), row.begin() + long(form.motions));
-        return out;
-    }
-    /// Of the first tubes the plates, of the others grids and plates.
-    static std::vector<std::vector<double>> knownRows(const CircuitForm& form)
-    {
-        std::vector<std::vector<double>> out;
-        for (std::size_t t = 0; t < form.tubes; ++t) {
-            if (t >= kFine) out.push_back(form.voltages[2 * t]);
-            out.push_back(form.voltages[2 * t + 1]);
-        }
+        Matrix out = spots;
+        for (std::size_t row = 0; row < std::min(2 * kFine, spots.size()); row += 2)
+            std::fill_n(out[row].begin(), motions, 0.0);
         return out;
     }
 
@@ -166,25 +178,22 @@ private:
             }
         third_.swap(last_);
         last_.swap(before_);
-        fine_.times(motions_.data(), fineV_.data());
-        first_.times(currents, firstV_.data());
-        known_.times(slots_.data(), volts_.data());
+        fine_.times(motions_.data(), fineKnown_.data());
+        known_.times(slots_.data(), spotKnown_.data());
         const float* by = couplings_.data();
-        const Lane* volts = volts_.data();
-        for (std::size_t t = 0; t < tubes; by += 4 * t, volts += t < kFine ? kGroups : 2 * kGroups, ++t)
+        const Lane* ahead = spotKnown_.data();
+        for (std::size_t t = 0; t < tubes; by += 4 * t, ahead += 2 * kGroups, ++t)
             for (std::size_t g = 0; g < kGroups; ++g) {
-                typename Use::Two to =
-                    t < kFine ? typename Use::Two{firstV_[t][g] + Use::single(fineV_[t][2 * g], fineV_[t][2 * g + 1]),
-                                                  volts[g]}
-                              : typename Use::Two{volts[g], volts[kGroups + g]};
+                typename Use::Spot to{ahead[g], ahead[kGroups + g]};
+                if (t < kFine) to.off += Use::single(fineKnown_[t][2 * g], fineKnown_[t][2 * g + 1]);
                 for (std::size_t i = 0; i < 2 * t; i += 2) { // the tube before comes last: the others do not wait
-                    const Lane grid = off_[i][g], plate = off_[i + 1][g];
-                    to.grid += by[2 * i] * grid, to.plate += by[2 * i + 1] * grid;
-                    to.grid += by[2 * i + 2] * plate, to.plate += by[2 * i + 3] * plate;
+                    const Lane grid = unexpected_[i][g], plate = unexpected_[i + 1][g];
+                    to.off += by[2 * i] * grid, to.row += by[2 * i + 1] * grid;
+                    to.off += by[2 * i + 2] * plate, to.row += by[2 * i + 3] * plate;
                 }
                 const auto flow = ports_[kGroups * t + g].step(tables_[t], to);
                 const auto put = [&](std::size_t i, const Lane& current) GRISTLE_INLINED_HERE {
-                    off_[i][g] = current - currents[kGroups * i + g];
+                    unexpected_[i][g] = current - currents[kGroups * i + g];
                     before_[i][g] = currents[kGroups * i + g] = current;
                 };
                 put(2 * t, flow.grid), put(2 * t + 1, flow.plate);
@@ -217,19 +226,20 @@ private:
 
     std::shared_ptr<const CircuitForm> form_;
     std::vector<typename Use::Table> tables_;
-    /// What the motions do to the first grids, and what the expected currents and the input do there; what all slots do
-    /// to the other grids and to the plates; what currents and input give to the motions, and the output.
+    Matrix spots_;
+    /// What the motions do to the first grids; what all slots do to all else; what currents and input give to the
+    /// motions, and the output.
     typename Use::template Rows<Doubles> fine_;
-    typename Use::template Rows<Lane> first_, known_, nexts_;
-    std::vector<float> couplings_; ///< to each tube's voltages from the currents of those before
+    typename Use::template Rows<Lane> known_, nexts_;
+    std::vector<float> couplings_; ///< to each tube's Spot from the currents of those before
     std::vector<float> heard_;
     std::size_t swinging_ = 0; ///< motions, the first ones
 
     typename Use::template Store<Doubles> motions_;
     typename Use::template Store<Lane> slots_, next_; ///< the motions again, the currents, the input
-    typename Use::template Store<Doubles> fineV_;
-    typename Use::template Store<Lane> firstV_, volts_, out_;
-    typename Use::template Store<Lane> off_;                   ///< the currents, less what was expected
+    typename Use::template Store<Doubles> fineKnown_;
+    typename Use::template Store<Lane> spotKnown_, out_;
+    typename Use::template Store<Lane> unexpected_;                   ///< the currents, less what was expected
     typename Use::template Store<Lane> before_, last_, third_; ///< the currents of the samples before
     std::vector<typename Use::Port> ports_;                    ///< of each tube, of each group
 };

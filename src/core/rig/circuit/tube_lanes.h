@@ -231,56 +231,69 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         std::vector<Place> places_;
     };
 
-    /// Rows of a matrix times some numbers of each lane, some twelve registers of the result at a time. @tparam V  Lane
-    /// or Doubles
+    /// Rows of a matrix times some numbers of each lane, as many of the result at a time as registers hold without their
+    /// waiting for each other. @tparam V  Lane or Doubles
     template<typename V> class Rows {
     public:
         /// @param matrix  of rows as long as `columns`
         Rows(const std::vector<std::vector<double>>& matrix, std::size_t columns)
-            : columns_(columns), rows_((matrix.size() + kStep - 1) / kStep * kStep)
+            : columns_(columns), steps_((matrix.size() + kStep - 1) / kStep)
         {
-            for (std::size_t at = 0; at < rows_;) {
-                const std::size_t high = heightOf(rows_ - at);
+            for (std::size_t at = 0, high = 0; at < steps_; at += high) {
+                high = stepsOf(steps_ - at);
                 for (std::size_t column = 0; column < columns; ++column)
-                    for (std::size_t r = at; r < at + high; ++r)
+                    for (std::size_t r = kStep * at; r < kStep * (at + high); ++r)
                         values_.push_back(r < matrix.size() ? Number(matrix[r][column]) : Number());
-                at += high;
             }
         }
-        std::size_t size() const noexcept { return rows_; } ///< of the result, padded
+        std::size_t size() const noexcept { return kStep * steps_; } ///< of the result, padded
         GRISTLE_INLINED void times(const V* numbers, V* out) const noexcept
         {
             const Number* value = values_.data();
-            std::size_t left = rows_;
-            const auto take = [&]<std::size_t high>() GRISTLE_INLINED_HERE {
-                block<high>(numbers, value, out);
-                out += kRegisters * high;
+            for (std::size_t left = steps_; left > 0;) {
+                const std::size_t high = stepsOf(left);
+                switch (high) {
+                case 1: block<1>(numbers, value, out); break;
+                case 2: block<2>(numbers, value, out); break;
+                default: block<kMostSteps>(numbers, value, out);
+                }
                 left -= high;
-            };
-            while (left > 0 && heightOf(left) == 3 * kStep) take.template operator()<3 * kStep>();
-            while (left >= 2 * kStep) take.template operator()<2 * kStep>();
-            if (left > 0) take.template operator()<kStep>();
+            }
         }
 
     private:
         using Number = std::remove_reference_t<decltype(V{}[0])>;
-        static constexpr std::size_t kRegisters = Store<V>::kRegisters, kStep = 4 / kRegisters;
-        /// Four registers alone would wait for each other.
-        static std::size_t heightOf(std::size_t left) noexcept
+        static constexpr std::size_t kRegisters = Store<V>::kRegisters, kStep = 4 / kRegisters,
+                                     kMostSteps = 3;
+        /// Of what is left: no step alone behind others.
+        static std::size_t stepsOf(std::size_t left) noexcept
         {
-            return left == kStep ? kStep : left == 2 * kStep || left == 4 * kStep ? 2 * kStep : 3 * kStep;
+            return left == kMostSteps + 1 ? kMostSteps - 1 : std::min(left, kMostSteps);
         }
-        template<std::size_t high>
-        GRISTLE_INLINED void block(const V* numbers, const Number*& value, V* out) const noexcept
+        template<std::size_t steps>
+        GRISTLE_INLINED void block(const V* numbers, const Number*& value, V*& out) const noexcept
         {
-            V sum[kRegisters * high]{};
-            for (const V* n = numbers; n < numbers + kRegisters * columns_; n += kRegisters)
+            constexpr std::size_t high = kStep * steps, across = kRegisters * high, sums = steps == 1 ? 2 : 1;
+            V sum[sums][across]{};
+            const auto take = [&](const V* n, V* to) GRISTLE_INLINED_HERE {
                 for (std::size_t r = 0; r < high; ++r, ++value)
-                    for (std::size_t g = 0; g < kRegisters; ++g) sum[kRegisters * r + g] += n[g] * *value;
-            for (std::size_t r = 0; r < kRegisters * high; ++r) out[r] = sum[r];
+                    for (std::size_t g = 0; g < kRegisters; ++g) to[kRegisters * r + g] += n[g] * *value;
+            };
+            const V *n = numbers, *const end = numbers + kRegisters * columns_;
+            if constexpr (sums == 2)
+                for (const V* last = end - kRegisters; n < last; n += 2 * kRegisters)
+                    take(n, sum[0]), take(n + kRegisters, sum[1]);
+            for (; n < end; n += kRegisters) take(n, sum[0]);
+            for (std::size_t i = 0; i < across; ++i) *out++ = sums == 2 ? sum[0][i] + sum[sums - 1][i] : sum[0][i];
         }
-        std::size_t columns_, rows_;
+        std::size_t columns_, steps_;
         std::vector<Number> values_; ///< of some rows after the other, those of each column
+    };
+
+    /// Where a tube stands, from rest: how far its grid is off the middle between the lines (towards the line that is
+    /// nearer at rest, less is more), and its plate in rows; see TubeTable::Lines. Half way between two is half way.
+    struct Spot {
+        Lane off{}, row{};
     };
 
     /// A tube's table, with places counted from that at rest: the less there is to hear, the finer they are.
@@ -294,16 +307,22 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
                          half = std::max(TubeTable::kLeastHalfV, l.half + l.halfLean * plate),
                          scale = TubeTable::kScale / (std::abs(by) + half);
             const double x = TubeTable::kMiddle + scale * by, y = (plate - l.low) * l.perVolt;
-            lean_ = float(l.middleLean), halfLean_ = float(l.halfLean), perVolt_ = float(l.perVolt);
+            lean_ = l.middleLean, perVolt_ = l.perVolt, side_ = by < 0.0 ? -1.0 : 1.0;
             perColumn_ = float(l.perColumn), perRow_ = float(l.perRow);
             bentA_ = float(table.bentA());
-            by_ = float(by), half_ = float(half), leastHalf_ = float(TubeTable::kLeastHalfV - half);
-            perBy_ = float(scale * half), perHalf_ = float(scale * by), across_ = float(2.0 * scale * std::abs(by));
+            by_ = float(std::abs(by)), half_ = float(half), leastHalf_ = float(TubeTable::kLeastHalfV - half);
+            wider_ = float(l.halfLean / l.perVolt);
+            perOff_ = float(side_ * scale * half), perHalf_ = float(scale * by), across_ = float(2.0 * scale * by);
             x_ = float(x - std::floor(x) - 0.5), y_ = float(y - std::floor(y) - 0.5);
             leastX_ = float(TubeTable::kEdge - x);
             leastY_ = float(TubeTable::kEdge - y), mostY_ = float(TubeTable::kRows - 1 - TubeTable::kEdge - y);
             from_ = float(TubeTable::kHalfRow * std::floor(y) + std::floor(x)) + kRounds;
         }
+        /// Volts from rest as a Spot, and back.
+        double offOf(double grid, double plate) const noexcept { return side_ * (grid - lean_ * plate); }
+        double rowOf(double plate) const noexcept { return perVolt_ * plate; }
+        double plateOf(double row) const noexcept { return row / perVolt_; }
+        double gridOf(double off, double row) const noexcept { return side_ * off + lean_ * plateOf(row); }
         /// So that nothing flows at rest.
         GRISTLE_INLINED void rest() noexcept
         {
@@ -313,7 +332,7 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         }
         const float& bentA() const noexcept { return bentA_; }
         /// At two places, the second of which is on its way while the first is waited for.
-        GRISTLE_INLINED std::array<Two, 2> operator()(const Two& a, const Two& b) const noexcept
+        GRISTLE_INLINED std::array<Two, 2> operator()(const Spot& a, const Spot& b) const noexcept
         {
             const Place first(*this, a), second(*this, b);
             return {read(first), read(second)};
@@ -323,18 +342,16 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         struct Place {
             alignas(sizeof(Lane)) std::uint32_t from[wide];
             Lane along, across, onLine; ///< onLine: of the plate's current, from rest
-            GRISTLE_INLINED Place(const Table& t, const Two& volts) noexcept
+            GRISTLE_INLINED Place(const Table& t, const Spot& spot) noexcept
             {
                 using Bits = typename Vectors<wide>::Bits;
-                const Lane off = volts.grid - t.lean_ * volts.plate, wider = t.halfLean_ * volts.plate,
-                           half = atLeast(wider, t.leastHalf_); // less that at rest
-                const Lane by = off + t.by_, size = sizeOf(by);
+                const Lane half = atLeast(t.wider_ * spot.row, t.leastHalf_), // less that at rest
+                    by = spot.off + t.by_, beyond = by < 0.0f ? by : Lane{};
                 // The difference of two such places, with nothing in it that is large and cancels.
-                const Lane sameSide = t.perBy_ * off - t.perHalf_ * half,
-                           moved = by * t.by_ < 0.0f ? sameSide + by * t.across_ : sameSide;
+                const Lane moved = (t.perOff_ * spot.off - t.perHalf_ * half) + t.across_ * beyond;
                 // The quotient is less than one: no more than what is no number has to be kept off.
-                const Lane fromX = atLeast(quotient(moved, size + (half + t.half_)), t.leastX_),
-                           fromY = atMost(atLeast(t.perVolt_ * volts.plate, t.leastY_), t.mostY_);
+                const Lane fromX = atLeast(quotient(moved, sizeOf(by) + (half + t.half_)), t.leastX_),
+                           fromY = atMost(atLeast(spot.row, t.leastY_), t.mostY_);
                 onLine = t.perColumn_ * fromX + (t.perRow_ * fromY - t.plateA_);
                 // Half a place low, so that rounding finds the place before.
                 const Lane x = fromX + t.x_, y = fromY + t.y_, column = x + kRounds, row = (y + kRounds) - kRounds,
@@ -376,8 +393,9 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         }
 
         const TubeTable* table_;
+        double lean_, perVolt_, side_; ///< side_: -1 where the grid is below the middle at rest
         // At rest: how far off the middle between the lines, half of what is between them; see TubeTable::Lines.
-        float lean_, halfLean_, perVolt_, by_, half_, leastHalf_, perBy_, perHalf_, across_, perColumn_, perRow_;
+        float by_, half_, leastHalf_, wider_, perOff_, perHalf_, across_, perColumn_, perRow_;
         float x_, y_;                   ///< parts of a column and a row, less half of one
         float leastX_, leastY_, mostY_; ///< how far columns and rows reach from there
         float from_;                    ///< its place among the numbers, in pairs of them, and kRounds
@@ -387,43 +405,46 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
 
     /// As TubePort, of a group.
     struct alignas(sizeof(Lane)) Port {
-        Two volts, now, past;
+        Spot spot;
+        Two now;
+        Two less; ///< TubePort::past, less than nothing
 
         /// The currents.
-        GRISTLE_INLINED Two step(const Table& table, const Two& to) noexcept
+        GRISTLE_INLINED Two step(const Table& table, const Spot& to) noexcept
         {
-            const Two middle = middleOf(volts, to);
+            const Spot middle = middleOf(spot, to);
             const auto [end, half] = table(to, middle);
             Two out, next;
             const auto straight = [&](Lane Two::*of) GRISTLE_INLINED_HERE { // by Simpson's rule
-                constexpr float kThird = 1.0f / 3.0f, kSixth = 1.0f / 6.0f;
-                out.*of = (past.*of + 0.5f * end.*of) + half.*of;
-                next.*of = kSixth * now.*of - kThird * (half.*of + end.*of);
-                return sizeOf(half.*of - 0.5f * (now.*of + end.*of));
+                const Lane ends = 0.5f * end.*of, bent = half.*of - 0.5f * (now.*of + end.*of);
+                out.*of = (ends - less.*of) + half.*of;
+                next.*of = ends + (1.0f / 3.0f) * bent;
+                return sizeOf(bent);
             };
             const Lane bent = straight(&Two::grid) + straight(&Two::plate);
             if (anyReaches(bent, table.bentA())) {
                 const auto isBent = bent >= table.bentA();
-                const auto [early, late] = table(middleOf(volts, middle), middleOf(middle, to));
+                const auto [early, late] = table(middleOf(spot, middle), middleOf(middle, to));
                 const auto quarters = [&](Lane Two::*of) GRISTLE_INLINED_HERE {
                     constexpr float kPart = 1.0f / 96.0f;
-                    const Lane o = past.*of + kPart * ((42.0f * early.*of + 36.0f * half.*of) +
-                                                       (30.0f * late.*of + 45.0f * end.*of) - 9.0f * now.*of);
-                    const Lane p = kPart * ((21.0f * now.*of - 18.0f * early.*of - 12.0f * half.*of) -
-                                            (6.0f * late.*of + 33.0f * end.*of));
+                    const Lane o = kPart * ((42.0f * early.*of + 36.0f * half.*of) +
+                                            (30.0f * late.*of + 45.0f * end.*of) - 9.0f * now.*of) -
+                                   less.*of;
+                    const Lane p = kPart * ((18.0f * early.*of + 12.0f * half.*of) +
+                                            (6.0f * late.*of + 33.0f * end.*of) - 21.0f * now.*of);
                     out.*of = isBent ? o : out.*of;
                     next.*of = isBent ? p : next.*of;
                 };
                 quarters(&Two::grid), quarters(&Two::plate);
             }
-            past = next, now = end, volts = to;
+            less = next, now = end, spot = to;
             return out;
         }
 
     private:
-        GRISTLE_INLINED static Two middleOf(const Two& a, const Two& b) noexcept
+        GRISTLE_INLINED static Spot middleOf(const Spot& a, const Spot& b) noexcept
         {
-            return {0.5f * (a.grid + b.grid), 0.5f * (a.plate + b.plate)};
+            return {0.5f * (a.off + b.off), 0.5f * (a.row + b.row)};
         }
     };
 };
