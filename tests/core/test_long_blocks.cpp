@@ -119,7 +119,7 @@ private slots:
             std::vector<float> alone(in[lane].begin(), in[lane].begin() + long(half));
             for (float& v : alone) v = 2.0f * float(one.step(double(v)));
             const double offBy = offDb(down(std::span(x[lane]).first(half)), down(alone));
-            fprintf(stderr,"OFF %s %.2f\n",QTest::currentDataTag(),offBy);
+            QVERIFY2(offBy < -120.0, qPrintable(QString("lane %1: %2 dB").arg(lane).arg(offBy)));
             // From where the lane is.
             CircuitMoment moment = one.moment();
             sixteen.get(lane, moment);

@@ -231,62 +231,51 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         std::vector<Place> places_;
     };
 
-    /// Rows of a matrix times some numbers of each lane, as many of the result at a time as registers hold without their
-    /// waiting for each other. @tparam V  Lane or Doubles
+    /// Rows of a matrix times some numbers of each lane, in twelve sums at a time: fewer would wait for each other.
+    /// @tparam V  Lane or Doubles
     template<typename V> class Rows {
     public:
         /// @param matrix  of rows as long as `columns`
-        Rows(const std::vector<std::vector<double>>& matrix, std::size_t columns)
-            : columns_(columns), steps_((matrix.size() + kStep - 1) / kStep)
+        Rows(const std::vector<std::vector<double>>& matrix, std::size_t columns) : columns_(columns)
         {
-            for (std::size_t at = 0, high = 0; at < steps_; at += high) {
-                high = stepsOf(steps_ - at);
+            for (std::size_t high = 0; size_ < matrix.size(); size_ += high) {
+                high = size_ + 2 * kLow < matrix.size() ? kHigh : kLow;
+                (high == kHigh ? highs_ : lows_) += 1;
                 for (std::size_t column = 0; column < columns; ++column)
-                    for (std::size_t r = kStep * at; r < kStep * (at + high); ++r)
+                    for (std::size_t r = size_; r < size_ + high; ++r)
                         values_.push_back(r < matrix.size() ? Number(matrix[r][column]) : Number());
             }
         }
-        std::size_t size() const noexcept { return kStep * steps_; } ///< of the result, padded
+        std::size_t size() const noexcept { return size_; } ///< of the result, padded
         GRISTLE_INLINED void times(const V* numbers, V* out) const noexcept
         {
             const Number* value = values_.data();
-            for (std::size_t left = steps_; left > 0;) {
-                const std::size_t high = stepsOf(left);
-                switch (high) {
-                case 1: block<1>(numbers, value, out); break;
-                case 2: block<2>(numbers, value, out); break;
-                default: block<kMostSteps>(numbers, value, out);
-                }
-                left -= high;
-            }
+            for (std::size_t i = 0; i < highs_; ++i) block<kHigh, 1>(numbers, value, out);
+            for (std::size_t i = 0; i < lows_; ++i) block<kLow, kHigh / kLow>(numbers, value, out);
         }
 
     private:
         using Number = std::remove_reference_t<decltype(V{}[0])>;
-        static constexpr std::size_t kRegisters = Store<V>::kRegisters, kStep = 4 / kRegisters,
-                                     kMostSteps = 3;
-        /// Of what is left: no step alone behind others.
-        static std::size_t stepsOf(std::size_t left) noexcept
-        {
-            return left == kMostSteps + 1 ? kMostSteps - 1 : std::min(left, kMostSteps);
-        }
-        template<std::size_t steps>
+        static constexpr std::size_t kRegisters = Store<V>::kRegisters, kHigh = 12 / kRegisters, kLow = kHigh / 3;
+        /// @tparam sums  so many columns are summed up apart
+        template<std::size_t high, std::size_t sums>
         GRISTLE_INLINED void block(const V* numbers, const Number*& value, V*& out) const noexcept
         {
-            constexpr std::size_t high = kStep * steps, across = kRegisters * high, sums = steps == 1 ? 2 : 1;
-            V sum[sums][across]{};
+            V sum[sums][kRegisters * high]{};
             const auto take = [&](const V* n, V* to) GRISTLE_INLINED_HERE {
                 for (std::size_t r = 0; r < high; ++r, ++value)
                     for (std::size_t g = 0; g < kRegisters; ++g) to[kRegisters * r + g] += n[g] * *value;
             };
-            const V *n = numbers, *const end = numbers + kRegisters * columns_;
-            if constexpr (sums == 2)
-                for (const V* last = end - kRegisters; n < last; n += 2 * kRegisters)
-                    take(n, sum[0]), take(n + kRegisters, sum[1]);
-            for (; n < end; n += kRegisters) take(n, sum[0]);
-            for (std::size_t i = 0; i < across; ++i) *out++ = sums == 2 ? sum[0][i] + sum[sums - 1][i] : sum[0][i];
+            std::size_t column = 0;
+            for (; column + sums <= columns_; column += sums, numbers += kRegisters * sums)
+                for (std::size_t i = 0; i < sums; ++i) take(numbers + kRegisters * i, sum[i]);
+            for (; column < columns_; ++column, numbers += kRegisters) take(numbers, sum[0]);
+            for (std::size_t i = 0; i < kRegisters * high; ++i) {
+                for (std::size_t other = 1; other < sums; ++other) sum[0][i] += sum[other][i];
+                *out++ = sum[0][i];
+            }
         }
-        std::size_t columns_, steps_;
+        std::size_t columns_, size_ = 0, highs_ = 0, lows_ = 0;
         std::vector<Number> values_; ///< of some rows after the other, those of each column
     };
 
