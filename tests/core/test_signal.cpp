@@ -23,7 +23,8 @@ private slots:
     void oversamplerIsTransparent();
     void oversamplerForPlayingIsEarly_data();
     void oversamplerForPlayingIsEarly();
-    void oversamplerForPlayingStopsWhatFolds();
+    void oversamplerStopsWhatFolds_data();
+    void oversamplerStopsWhatFolds();
     void saturatorFollowsItsShape_data();
     void saturatorFollowsItsShape();
     void saturatorDoesNotAlias_data();
@@ -81,7 +82,7 @@ void TestSignal::oversamplerIsTransparent_data()
 {
     QTest::addColumn<double>("hz");
     QTest::addColumn<int>("factor");
-    for (const int factor : {2, 4, 8})
+    for (const int factor : {2, 4, 8, 14})
         for (const double hz : {50.0, 1000.0, 10000.0, 17500.0})
             QTest::addRow("%g Hz, %d times", hz, factor) << hz << factor;
 }
@@ -130,16 +131,30 @@ void TestSignal::oversamplerForPlayingIsEarly()
     for (std::size_t i = 2000; i < x.size(); ++i) QVERIFY(std::abs(y[i] - x[i - late]) < off * slope + 2e-5);
 }
 
-void TestSignal::oversamplerForPlayingStopsWhatFolds()
+void TestSignal::oversamplerStopsWhatFolds_data()
 {
-    // Down from eight times: what lies over half the base rate must not come back.
-    for (const double hz : {24200.0, 30000.0, 46000.0, 60000.0, 100000.0, 150000.0, 190000.0}) {
-        Oversampler over(8, Oversampler::Phase::Least);
+    QTest::addColumn<int>("factor");
+    QTest::addColumn<int>("phase");
+    QTest::newRow("for playing, 8 times") << 8 << int(Oversampler::Phase::Least);
+    QTest::newRow("8 times") << 8 << int(Oversampler::Phase::Linear);
+    QTest::newRow("14 times") << 14 << int(Oversampler::Phase::Linear);
+}
+
+void TestSignal::oversamplerStopsWhatFolds()
+{
+    // What lies over half the base rate must not come back.
+    QFETCH(int, factor);
+    QFETCH(int, phase);
+    const auto times = std::size_t(factor);
+    for (const double hz :
+         {24200.0, 30000.0, 46000.0, 60000.0, 70000.0, 100000.0, 118000.0, 150000.0, 190000.0, 210000.0, 330000.0}) {
+        if (hz > 24000.0 * factor) break;
+        Oversampler over(times, Oversampler::Phase(phase));
         over.prepare(256);
-        auto high = test::sine(hz, 1.0, 384000.0, 0.2);
-        std::vector<float> out(high.size() / 8);
+        auto high = test::sine(hz, 1.0, 48000.0 * factor, 0.2);
+        std::vector<float> out(high.size() / times);
         for (std::size_t at = 0; at + 256 <= out.size(); at += 256)
-            over.down(std::span(high).subspan(8 * at, 2048), std::span(out).subspan(at, 256));
+            over.down(std::span(high).subspan(times * at, times * 256), std::span(out).subspan(at, 256));
         float most = 0.0f;
         for (std::size_t i = 1000; i + 256 < out.size(); ++i) most = std::max(most, std::abs(out[i]));
         QVERIFY2(20.0 * std::log10(most) < -95.0,

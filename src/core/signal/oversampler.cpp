@@ -94,55 +94,56 @@ void HalfBand::down(std::span<const float> in, std::span<float> out) noexcept
     std::copy_n(other_.begin() + long(out.size()), half, other_.begin());
 }
 
-PolyphaseFir::PolyphaseFir(std::span<const float> taps)
+PolyphaseFir::PolyphaseFir(std::span<const float> taps, std::size_t times) : phases_(times)
 {
     double sum = 0.0;
     for (std::size_t k = 0; k < taps.size(); ++k) {
-        (k % 2 == 0 ? even_ : odd_).push_back(taps[k]);
+        phases_[k % times].taps.push_back(taps[k]);
         delay_ += double(k) * double(taps[k]);
         sum += double(taps[k]);
     }
     delay_ /= sum;
-    std::ranges::reverse(even_);
-    std::ranges::reverse(odd_);
+    for (Phase& phase : phases_) std::ranges::reverse(phase.taps);
 }
 
 void PolyphaseFir::prepare(std::size_t maxFrames)
 {
-    evenPast_.assign(even_.size() + maxFrames, 0.0f);
-    oddPast_.assign(odd_.size() + maxFrames, 0.0f);
+    for (Phase& phase : phases_) phase.past.assign(phase.taps.size() + maxFrames, 0.0f);
     work_.assign(maxFrames, 0.0f);
 }
 
 void PolyphaseFir::reset() noexcept
 {
-    std::ranges::fill(evenPast_, 0.0f);
-    std::ranges::fill(oddPast_, 0.0f);
+    for (Phase& phase : phases_) std::ranges::fill(phase.past, 0.0f);
 }
 
 void PolyphaseFir::up(std::span<const float> in, std::span<float> out) noexcept
 {
-    const std::size_t past = even_.size() - 1, n = in.size(); // the even taps are as many or one more
-    std::ranges::copy(in, evenPast_.begin() + long(past));
-    filter(evenPast_.data(), even_.data(), even_.size(), work_.data(), n);
-    for (std::size_t i = 0; i < n; ++i) out[2 * i] = 2.0f * work_[i];
-    filter(evenPast_.data() + (even_.size() - odd_.size()), odd_.data(), odd_.size(), work_.data(), n);
-    for (std::size_t i = 0; i < n; ++i) out[2 * i + 1] = 2.0f * work_[i];
-    std::copy_n(evenPast_.begin() + long(n), past, evenPast_.begin());
+    const std::size_t times = phases_.size(), n = in.size();
+    const std::size_t past = phases_[0].taps.size() - 1; // the others have as many taps or one less
+    float* const x = phases_[0].past.data();
+    std::ranges::copy(in, x + past);
+    for (std::size_t p = 0; p < times; ++p) {
+        const auto& taps = phases_[p].taps;
+        filter(x + (past + 1 - taps.size()), taps.data(), taps.size(), work_.data(), n);
+        for (std::size_t i = 0; i < n; ++i) out[times * i + p] = float(times) * work_[i];
+    }
+    std::copy_n(x + n, past, x);
 }
 
 void PolyphaseFir::down(std::span<const float> in, std::span<float> out) noexcept
 {
-    const std::size_t n = out.size();
-    for (std::size_t i = 0; i < n; ++i) {
-        evenPast_[even_.size() - 1 + i] = in[2 * i];
-        oddPast_[odd_.size() + i] = in[2 * i + 1]; // seen from the next frame on
+    const std::size_t times = phases_.size(), n = out.size();
+    for (std::size_t p = 0; p < times; ++p) {
+        // What comes p samples before a frame stands in the frame before, but for p = 0.
+        auto& [taps, past] = phases_[p];
+        const std::size_t kept = p == 0 ? taps.size() - 1 : taps.size();
+        for (std::size_t i = 0; i < n; ++i) past[kept + i] = in[times * i + (times - p) % times];
+        filter(past.data(), taps.data(), taps.size(), p == 0 ? out.data() : work_.data(), n);
+        if (p > 0)
+            for (std::size_t i = 0; i < n; ++i) out[i] += work_[i];
+        std::copy_n(past.begin() + long(n), kept, past.begin());
     }
-    filter(evenPast_.data(), even_.data(), even_.size(), out.data(), n);
-    filter(oddPast_.data(), odd_.data(), odd_.size(), work_.data(), n);
-    for (std::size_t i = 0; i < n; ++i) out[i] += work_[i];
-    std::copy_n(evenPast_.begin() + long(n), even_.size() - 1, evenPast_.begin());
-    std::copy_n(oddPast_.begin() + long(n), odd_.size(), oddPast_.begin());
 }
 
 namespace {
@@ -152,6 +153,8 @@ constexpr double kAttenuationDb = 110.0;
 /// images to stop.
 constexpr double kTransitions[] = {0.083, 0.25, 0.375, 0.4375, 0.46875};
 constexpr std::size_t kDelaying = 2; // doublings whose delay counts
+constexpr std::size_t kAtOnce = 7;   // behind a doubling: less of a raise than three more, for what costs by the sample
+constexpr std::size_t kAtOnceTaps = 16 * kAtOnce;
 
 /// Linear-phase lowpass (Kaiser), 4 m + 1 taps: a whole delay in the lower rate. @param pass, stop  of the rate
 std::vector<float> lowPassTaps(double pass, double stop, double attenuationDb)
@@ -174,6 +177,16 @@ std::vector<float> lowPassTaps(double pass, double stop, double attenuationDb)
 /// Stops all of what would fold: pass band to 0.375 of the lower rate, stop band from 0.5 on, 100 dB down. Behind a
 /// nonlinear stage, where there is something to fold.
 std::vector<float> fullStopTaps() { return lowPassTaps(0.375 / 2.0, 0.5 / 2.0, 100.0); }
+
+/// Seven times from twice the base rate: passes half the base rate and what the doubling leaves over it, stops images.
+std::vector<float> atOnceTaps()
+{
+    constexpr double kPass = 0.25 / kAtOnce, kStop = 0.715 / kAtOnce; // of the higher rate
+    auto taps = lowPassTaps(kPass, kStop, kAttenuationDb);
+    assert(taps.size() <= kAtOnceTaps);
+    taps.resize(kAtOnceTaps); // as many in each phase
+    return taps;
+}
 
 /// The same magnitudes, as early as they can be.
 std::vector<float> earliest(const std::vector<float>& taps)
@@ -210,12 +223,16 @@ struct QuickTaps {
 
 } // namespace
 
-Oversampler::Oversampler(std::size_t factor, Phase phase, std::size_t inside) : inside_(inside)
+Oversampler::Oversampler(std::size_t factor, Phase phase, std::size_t inside) : factor_(factor), inside_(inside)
 {
-    assert(factor == 2 || factor == 4 || factor == 8 || factor == 16 || factor == 32);
-    static const std::vector<float> fullStop = fullStopTaps();
-    for (std::size_t k = 0; (std::size_t(2) << k) <= factor; ++k) {
-        if (phase == Phase::Least && k < kDelaying) {
+    assert(factor == 2 || factor == 4 || factor == 8 || factor == 14 || factor == 16 || factor == 32);
+    static const std::vector<float> fullStop = fullStopTaps(), atOnce = atOnceTaps();
+    for (std::size_t k = 0, raised = 1; raised < factor; ++k) {
+        const bool isAtOnce = factor == raised * kAtOnce;
+        if (isAtOnce) {
+            up_.emplace_back(PolyphaseFir(atOnce, kAtOnce));
+            down_.emplace_back(PolyphaseFir(atOnce, kAtOnce));
+        } else if (phase == Phase::Least && k < kDelaying) {
             const QuickTaps& quick = QuickTaps::all();
             up_.emplace_back(PolyphaseFir(quick.band[k]));
             down_.emplace_back(PolyphaseFir(k == 0 ? quick.down : quick.band[k]));
@@ -226,6 +243,8 @@ Oversampler::Oversampler(std::size_t factor, Phase phase, std::size_t inside) : 
             else
                 down_.emplace_back(HalfBand(kAttenuationDb, kTransitions[k]));
         }
+        times_.push_back(isAtOnce ? kAtOnce : 2);
+        raised *= times_.back();
     }
     pad_.assign((factor - delayInHighest() % factor) % factor, 0.0f);
 }
@@ -234,7 +253,7 @@ std::size_t Oversampler::delayInHighest() const noexcept
 {
     double out = 0.0;
     for (std::size_t k = 0; k < up_.size(); ++k) {
-        out *= 2.0;
+        out *= double(times_[k]);
         for (const Band* band : {&up_[k], &down_[k]})
             out += std::visit([](const auto& b) { return double(b.delay()); }, *band);
     }
@@ -246,9 +265,11 @@ std::size_t Oversampler::latency() const noexcept { return (delayInHighest() + p
 void Oversampler::prepare(std::size_t maxFrames)
 {
     work_.resize(up_.size());
+    std::size_t frames = maxFrames;
     for (std::size_t k = 0; k < up_.size(); ++k) {
-        for (Band* band : {&up_[k], &down_[k]}) std::visit([&](auto& b) { b.prepare(maxFrames << k); }, *band);
-        work_[k].assign(maxFrames << (k + 1), 0.0f);
+        for (Band* band : {&up_[k], &down_[k]}) std::visit([&](auto& b) { b.prepare(frames); }, *band);
+        frames *= times_[k];
+        work_[k].assign(frames, 0.0f);
     }
     padWork_.assign(factor() * maxFrames + pad_.size(), 0.0f);
 }
@@ -265,7 +286,7 @@ std::span<float> Oversampler::up(std::span<const float> in) noexcept
     std::span<float> high;
     for (std::size_t k = 0; k < up_.size(); ++k) {
         const std::span<const float> low = k == 0 ? in : std::span<const float>(high);
-        high = {work_[k].data(), 2 * low.size()};
+        high = {work_[k].data(), times_[k] * low.size()};
         std::visit([&](auto& band) { band.up(low, high); }, up_[k]);
     }
     return high;
@@ -279,7 +300,7 @@ void Oversampler::down(std::span<float> high, std::span<float> out) noexcept
     std::copy_n(padWork_.begin() + long(n), pad_.size(), pad_.begin());
     std::span<float> now(padWork_.data(), n);
     for (std::size_t k = down_.size(); k-- > 0;) {
-        const std::span<float> low = k == 0 ? out : std::span<float>(work_[k - 1].data(), now.size() / 2);
+        const std::span<float> low = k == 0 ? out : std::span<float>(work_[k - 1].data(), now.size() / times_[k]);
         std::visit([&](auto& band) { band.down(now, low); }, down_[k]);
         now = low;
     }

@@ -26,25 +26,28 @@ private:
     std::vector<float> work_;
 };
 
-/// One doubling of the rate by any FIR, up or down, any block lengths.
+/// The rate raised or lowered some times by any FIR, any block lengths.
 class PolyphaseFir {
 public:
-    explicit PolyphaseFir(std::span<const float> taps);                  ///< at the higher rate, their sum 1
-    void prepare(std::size_t maxFrames);                                 ///< of the lower rate; allocates
-    void up(std::span<const float> in, std::span<float> out) noexcept;   ///< out: twice as long
-    void down(std::span<const float> in, std::span<float> out) noexcept; ///< in: twice as long
+    explicit PolyphaseFir(std::span<const float> taps, std::size_t times = 2); ///< at the higher rate, their sum 1
+    void prepare(std::size_t maxFrames);                                       ///< of the lower rate; allocates
+    void up(std::span<const float> in, std::span<float> out) noexcept;         ///< out: so many times as long
+    void down(std::span<const float> in, std::span<float> out) noexcept;       ///< in: so many times as long
     double delay() const noexcept { return delay_; } ///< in frames of the higher rate, at low frequency
     void reset() noexcept;
 
 private:
+    struct Phase { ///< every so manieth tap, reversed, and what they take
+        std::vector<float> taps, past;
+    };
     double delay_ = 0.0;
-    std::vector<float> even_, odd_; ///< the taps for even and odd samples, reversed
-    std::vector<float> evenPast_, oddPast_, work_;
+    std::vector<Phase> phases_;
+    std::vector<float> work_;
 };
 
-/// Raises the rate 2, 4, 8, 16 or 32 times and lowers it again, for nonlinear work in between. Pass band flat to 0.375
-/// of the rate (18 kHz at 48 kHz), aliases 100 dB down: what would fold is stopped from half the rate on. Latency of
-/// both ways together is a whole number of frames.
+/// Raises the rate 2, 4, 8, 14, 16 or 32 times and lowers it again, for nonlinear work in between. Pass band flat to
+/// 0.375 of the rate (18 kHz at 48 kHz), aliases 100 dB down: what would fold is stopped from half the rate on. Latency
+/// of both ways together is a whole number of frames.
 class Oversampler {
 public:
     /// Linear: all frequencies are late alike, some 58 frames at eight times. Least: as early as the same magnitudes
@@ -54,10 +57,16 @@ public:
     /// The factor that brings a rate to 384 kHz or near it: what folds from there does not depend on the base rate.
     static std::size_t factorFor(double rateHz) noexcept { return rateHz < 66150.0 ? 8 : rateHz < 132300.0 ? 4 : 2; }
 
-    /// @param factor  2, 4, 8, 16 or 32
+    /// Twice that, for rendering; or, where it is enough for a rate of `leastHz`, 14: for what costs by the sample.
+    static std::size_t renderingFactorFor(double rateHz, double leastHz) noexcept
+    {
+        return 14.0 * rateHz >= leastHz && 8.0 * rateHz < leastHz ? 14 : 2 * factorFor(rateHz);
+    }
+
+    /// @param factor  2, 4, 8, 14, 16 or 32
     /// @param inside  samples of the raised rate by which what is done there is late: they count in the latency
     explicit Oversampler(std::size_t factor = 8, Phase phase = Phase::Linear, std::size_t inside = 0);
-    std::size_t factor() const noexcept { return std::size_t(1) << (up_.size()); }
+    std::size_t factor() const noexcept { return factor_; }
     void prepare(std::size_t maxFrames);                             ///< allocates
     std::span<float> up(std::span<const float> in) noexcept;         ///< factor() samples for each, until the next call
     void down(std::span<float> high, std::span<float> out) noexcept; ///< factor() * out.size() samples to out.size()
@@ -68,10 +77,11 @@ private:
     using Band = std::variant<HalfBand, PolyphaseFir>;
     std::size_t delayInHighest() const noexcept;
 
+    std::size_t factor_, inside_;
     std::vector<Band> up_, down_;          ///< from the base rate on
-    std::vector<std::vector<float>> work_; ///< at twice the rate, four times ...
-    std::size_t inside_;
-    std::vector<float> pad_; ///< the delay that makes the latency whole, in the highest rate
+    std::vector<std::size_t> times_;       ///< by which each raises
+    std::vector<std::vector<float>> work_; ///< behind each
+    std::vector<float> pad_;               ///< the delay that makes the latency whole, in the highest rate
     std::vector<float> padWork_;
 };
 

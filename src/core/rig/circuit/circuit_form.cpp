@@ -17,6 +17,14 @@ using Vector = Eigen::VectorXd;
 /// plate up to twice the supply.
 double spanOf(const TubeLaw& law) { return std::holds_alternative<Triode>(law) ? 0.5 : 1.6; }
 
+/// TubeTable::Spec::bentA: of what a triode draws about a hundredth, at the rates for rendering less, as that pays
+/// there; of what a pentode does a thousandth.
+double bentOf(const TubeLaw& law, double rateHz)
+{
+    constexpr double kRenderingHz = 600e3;
+    return !std::holds_alternative<Triode>(law) ? 1e-4 : rateHz < kRenderingHz ? 1e-5 : 4e-6;
+}
+
 /// Modified nodal analysis: a row for each node, then one for each ideal source (the input first), then one for each
 /// transformer.
 class Nodal {
@@ -265,7 +273,7 @@ CircuitForm CircuitForm::of(const Netlist& n, double rateHz)
         form.restPorts.push_back({form.restVoltages[t][0] - own[0][0] * gridA - own[0][1] * plateA,
                                   form.restVoltages[t][1] - own[1][0] * gridA - own[1][1] * plateA});
         specs.push_back({tube.law, own, plateS[t], std::round(100.0 * form.restPorts[t][0]) / 100.0,
-                         std::round(form.restPorts[t][1]), spanOf(tube.law) * supplyV});
+                         std::round(form.restPorts[t][1]), spanOf(tube.law) * supplyV, bentOf(tube.law, rateHz)});
         for (const std::size_t slot : {g, p}) grid[slot] = plate[slot] = 0.0;
         form.voltages.push_back(std::move(grid));
         form.voltages.push_back(std::move(plate));

@@ -32,10 +32,11 @@ template<std::size_t wide> class Abreast : public CircuitsAbreast::State {
 public:
     explicit Abreast(const CircuitSolver& like)
         : form_(like.form()), tables_(tablesOf(*form_)), spots_(spotsOf(*form_, tables_)),
-          fine_(fineRows(spots_), form_->motions), known_(knownRows(spots_, form_->motions), form_->slotCount()), nexts_(form_->given, form_->currents() + 1),
-          motions_(form_->motions), slots_(form_->slotCount()), next_(nexts_.size()), fineKnown_(fine_.size()),
-          spotKnown_(known_.size()), out_(1), unexpected_(form_->currents()), before_(form_->currents()),
-          last_(form_->currents()), third_(form_->currents()), ports_(kGroups * form_->tubes)
+          fine_(fineRows(spots_), form_->motions), known_(knownRows(spots_, form_->motions), form_->slotCount()),
+          nexts_(form_->given, form_->currents() + 1), motions_(form_->motions), slots_(form_->slotCount()),
+          next_(nexts_.size()), fineKnown_(fine_.size()), spotKnown_(known_.size()), out_(1),
+          unexpected_(form_->currents()), before_(form_->currents()), last_(form_->currents()),
+          third_(form_->currents()), ports_(kGroups * form_->tubes)
     {
         for (std::size_t t = 0; t < form_->tubes; ++t)
             for (std::size_t i = 0; i < 2 * t; ++i)
@@ -239,7 +240,7 @@ private:
     typename Use::template Store<Lane> slots_, next_; ///< the motions again, the currents, the input
     typename Use::template Store<Doubles> fineKnown_;
     typename Use::template Store<Lane> spotKnown_, out_;
-    typename Use::template Store<Lane> unexpected_;                   ///< the currents, less what was expected
+    typename Use::template Store<Lane> unexpected_;            ///< the currents, less what was expected
     typename Use::template Store<Lane> before_, last_, third_; ///< the currents of the samples before
     std::vector<typename Use::Port> ports_;                    ///< of each tube, of each group
 };

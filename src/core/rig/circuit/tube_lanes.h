@@ -69,8 +69,8 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
     static constexpr int lasts(int i) { return firsts(i) + 2; }
     static constexpr int firstColumns(int i) { return i / 4 * 8 + i % 4; }
     static constexpr int lastColumns(int i) { return firstColumns(i) + 4; }
-    /// Eight numbers from a place on, and eight from kHalfRow further on; in a register that takes them, eight more from
-    /// another place each.
+    /// Eight numbers from a place on, and eight from kHalfRow further on; in a register that takes them, eight more
+    /// from another place each.
     GRISTLE_INLINED static void eights(const float* numbers, const std::uint32_t& place,
                                        [[maybe_unused]] const std::uint32_t& other, Lane& mids, Lane& slopes) noexcept
     {
@@ -93,8 +93,8 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
                   "m"(*reinterpret_cast<const float(*)[TubeTable::kRow * TubeTable::kRows]>(numbers)));
         }
     }
-    // Added to kRounds, a number is rounded to a whole one, whose last bits say which: quicker than a conversion. A place
-    // is the sum of two such patterns, in pairs of numbers.
+    // Added to kRounds, a number is rounded to a whole one, whose last bits say which: quicker than a conversion. A
+    // place is the sum of two such patterns, in pairs of numbers.
     static constexpr float kRounds = 12582912.0f; // 1.5 * 2^23
     static constexpr std::uint32_t kWhole = 2 * std::bit_cast<std::uint32_t>(kRounds);
     static_assert(TubeTable::kHalfRow * TubeTable::kRows < 1u << 22, "so many are added to kRounds exactly");

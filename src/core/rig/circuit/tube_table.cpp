@@ -13,7 +13,6 @@ namespace gristle::core {
 namespace {
 
 constexpr double kLowV = 40.0, kHighV = 160.0; // of a plate, for the lines
-constexpr double kTriodeBentA = 1e-5, kPentodeBentA = 1e-4;
 
 /// The grid at which the plate's current ends.
 double cutOffV(const TubeLaw& law, double plateV)
@@ -83,8 +82,7 @@ double rounded(double x)
 
 } // namespace
 
-TubeTable::TubeTable(const Spec& spec)
-    : spec_(spec), bentA_(std::holds_alternative<Triode>(spec.law) ? kTriodeBentA : kPentodeBentA)
+TubeTable::TubeTable(const Spec& spec) : spec_(spec)
 {
     // What stands at the port where the tube's own voltages are known: the plate's current comes back to the grid
     // through the capacitance between them, the more of it within a step the shorter that is, so the lines lean.

@@ -28,14 +28,13 @@ public:
         double plateS;        ///< the plate's own conductance that stands in the linear circuit, siemens
         double gridV, plateV; ///< about at rest: what is near is rounded least
         double spanV;         ///< the table reaches from plateV - spanV to plateV + spanV
+        double bentA; ///< a current so far off a straight line half way from one sample to the next is taken to bend
         bool operator==(const Spec&) const = default;
     };
 
     explicit TubeTable(const Spec& spec); ///< allocates; some 5 ms
     const Spec& spec() const noexcept { return spec_; }
-    /// A current that is so far off a straight line half way from one sample to the next is taken to bend: about a
-    /// hundredth of what a triode draws, a thousandth of what a pentode does.
-    double bentA() const noexcept { return bentA_; }
+    double bentA() const noexcept { return spec_.bentA; }
     /// Two numbers side by side: at two places, or of grid and plate.
     typedef double Two __attribute__((vector_size(16)));
     /// The lines over the plate's voltage that the columns lie between, and the rows. A place in the table is
@@ -117,7 +116,6 @@ private:
     double halfAt(double plate) const noexcept { return std::max(kLeastHalfV, lines_.half + lines_.halfLean * plate); }
 
     Spec spec_;
-    double bentA_;
     Lines lines_{};
     std::vector<float> values_; ///< of each row the mids, then the slopes
 };

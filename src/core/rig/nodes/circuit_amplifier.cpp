@@ -11,22 +11,27 @@ namespace gristle::core {
 namespace {
 
 constexpr double kLeastSagOhm = 30.0, kMoreSagOhm = 300.0, kReservoirF = 47e-6;
+// Rendered at 16 and at 14 times 48 kHz: with that what folds is as far down as it has to be in either.
+constexpr double kCleanRenderingHz = 705e3, kTightRenderingHz = 671e3;
 constexpr double kSpeakerDb = -30.0; // DESIGN.md: the loudspeaker's voltage less a fixed 30 dB
 constexpr double kLineDb = -20.0;    // line level against what a preamp gives a power stage
 
 /// A voice at work. Each channel has an amplifier of its own.
 class CircuitAmplifier final : public NodeProcessor {
 public:
-    CircuitAmplifier(Netlist netlist, double inDb, double outDb)
-        : netlist_(std::move(netlist)), inGain_(dbToAmplitude(inDb)), outGain_(static_cast<float>(dbToAmplitude(outDb)))
+    /// @param renderingHz  the least rate at which it is rendered
+    CircuitAmplifier(Netlist netlist, double renderingHz, double inDb, double outDb)
+        : netlist_(std::move(netlist)), renderingHz_(renderingHz), inGain_(dbToAmplitude(inDb)),
+          outGain_(static_cast<float>(dbToAmplitude(outDb)))
     {}
 
     void prepare(const PrepareSpec& spec) override
     {
         sides_.clear();
-        // 768 kHz or near it for rendering, half of that for playing: what folds from there is not heard.
+        // 384 kHz or near it for playing, about twice that for rendering: what folds from there is not heard.
         const std::size_t playing = Oversampler::factorFor(spec.rateHz);
-        const std::size_t factor = spec.effort == Effort::Full    ? 2 * playing
+        const std::size_t factor = spec.effort == Effort::Full
+                                       ? Oversampler::renderingFactorFor(spec.rateHz, renderingHz_)
                                    : spec.effort == Effort::Draft ? std::max<std::size_t>(2, playing / 2)
                                                                   : playing;
         for (std::size_t c = 0; c < spec.channels; ++c)
@@ -53,6 +58,7 @@ public:
 
 private:
     Netlist netlist_;
+    double renderingHz_;
     double inGain_;
     float outGain_;
     std::vector<CircuitSide> sides_;
@@ -107,12 +113,13 @@ NodeType circuitAmplifierNode()
                 const Voice voice = textOf(v, "voice") == "clean" ? Voice::CleanHeadroom : Voice::TightCascade;
                 const std::string& part = textOf(v, "part");
                 const bool isPreamp = part == "preamp", isPower = part == "power";
-                return std::unique_ptr<NodeProcessor>(
-                    std::make_unique<CircuitAmplifier>(amplifierNetlist(voice, controls, sag,
-                                                                        isPreamp  ? AmplifierPart::Preamp
-                                                                        : isPower ? AmplifierPart::Power
-                                                                                  : AmplifierPart::Whole),
-                                                       isPower ? -kLineDb : 0.0, isPreamp ? kLineDb : kSpeakerDb));
+                return std::unique_ptr<NodeProcessor>(std::make_unique<CircuitAmplifier>(
+                    amplifierNetlist(voice, controls, sag,
+                                     isPreamp  ? AmplifierPart::Preamp
+                                     : isPower ? AmplifierPart::Power
+                                               : AmplifierPart::Whole),
+                    voice == Voice::CleanHeadroom ? kCleanRenderingHz : kTightRenderingHz, isPower ? -kLineDb : 0.0,
+                    isPreamp ? kLineDb : kSpeakerDb));
             }};
 }
 
