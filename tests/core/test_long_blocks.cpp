@@ -163,6 +163,34 @@ private slots:
         QVERIFY(x == pieces);
     }
 
+    /// What is no number, or far too large, in one lane is read from no place outside the tables, and no other lane's.
+    void aLaneThatIsNoNumberIsAlone()
+    {
+        const CircuitSolver one(amplifierNetlist(Voice::TightCascade, {}), 384000.0);
+        std::vector<std::vector<float>> sound;
+        for (unsigned lane = 0; lane < CircuitsAbreast::kLanes; ++lane) {
+            sound.push_back(notes(1.0, 0.1, lane + 1));
+            sound.back().resize(1000);
+        }
+        const auto played = [&one](std::vector<std::vector<float>> x) {
+            CircuitsAbreast circuits(one);
+            CircuitsAbreast::Volts volts;
+            for (std::size_t lane = 0; lane < x.size(); ++lane) volts[lane] = x[lane].data();
+            circuits.process(volts, x[0].size(), 1.0, 2.0f);
+            return x;
+        };
+        const auto whole = played(sound);
+        for (const float bad :
+             {std::numeric_limits<float>::quiet_NaN(), std::numeric_limits<float>::infinity(), 3e38f}) {
+            auto hurt = sound;
+            hurt[5][500] = bad;
+            const auto out = played(hurt);
+            for (std::size_t lane = 0; lane < out.size(); ++lane)
+                if (lane != 5) QVERIFY(out[lane] == whole[lane]);
+            QVERIFY(std::equal(out[5].begin(), out[5].begin() + 500, whole[5].begin()));
+        }
+    }
+
     /// A long block against the same in pieces, twice in a row, with a remainder that no stretch takes.
     void stretchesAreAsOnePiece_data()
     {

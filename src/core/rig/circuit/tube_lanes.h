@@ -303,7 +303,7 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
             wider_ = float(l.halfLean / l.perVolt);
             perOff_ = float(side_ * scale * half), perHalf_ = float(scale * by), across_ = float(2.0 * scale * by);
             x_ = float(x - std::floor(x) - 0.5), y_ = float(y - std::floor(y) - 0.5);
-            leastX_ = float(TubeTable::kEdge - x);
+            leastX_ = float(TubeTable::kEdge - x), mostX_ = float(TubeTable::kColumns - 1 - TubeTable::kEdge - x);
             leastY_ = float(TubeTable::kEdge - y), mostY_ = float(TubeTable::kRows - 1 - TubeTable::kEdge - y);
             from_ = float(TubeTable::kHalfRow * std::floor(y) + std::floor(x)) + kRounds;
         }
@@ -338,8 +338,9 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
                     by = spot.off + t.by_, beyond = by < 0.0f ? by : Lane{};
                 // The difference of two such places, with nothing in it that is large and cancels.
                 const Lane moved = (t.perOff_ * spot.off - t.perHalf_ * half) + t.across_ * beyond;
-                // The quotient is less than one: no more than what is no number has to be kept off.
-                const Lane fromX = atLeast(quotient(moved, sizeOf(by) + (half + t.half_)), t.leastX_),
+                // Limits that no quotient of such numbers reaches: for what is no number, or too large for one.
+                const Lane quotientX = quotient(moved, sizeOf(by) + (half + t.half_)),
+                           fromX = atMost(atLeast(quotientX, t.leastX_), t.mostX_),
                            fromY = atMost(atLeast(spot.row, t.leastY_), t.mostY_);
                 onLine = t.perColumn_ * fromX + (t.perRow_ * fromY - t.plateA_);
                 // Half a place low, so that rounding finds the place before.
@@ -385,9 +386,9 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         double lean_, perVolt_, side_; ///< side_: -1 where the grid is below the middle at rest
         // At rest: how far off the middle between the lines, half of what is between them; see TubeTable::Lines.
         float by_, half_, leastHalf_, wider_, perOff_, perHalf_, across_, perColumn_, perRow_;
-        float x_, y_;                   ///< parts of a column and a row, less half of one
-        float leastX_, leastY_, mostY_; ///< how far columns and rows reach from there
-        float from_;                    ///< its place among the numbers, in pairs of them, and kRounds
+        float x_, y_;                           ///< parts of a column and a row, less half of one
+        float leastX_, mostX_, leastY_, mostY_; ///< how far columns and rows reach from there
+        float from_;                            ///< its place among the numbers, in pairs of them, and kRounds
         float bentA_;
         float gridA_ = 0.0f, plateA_ = 0.0f; ///< what it says at rest
     };
