@@ -183,7 +183,7 @@ void TestCircuit::staysStable_data()
     QTest::addColumn<int>("voice");
     QTest::addColumn<double>("rate");
     for (const int voice : {0, 1})
-        for (const double rate : {352800.0, 384000.0, 705600.0, 768000.0})
+        for (const double rate : {336000.0, 352800.0, 384000.0, 672000.0, 705600.0, 768000.0})
             QTest::addRow("voice %d at %g Hz", voice, rate) << voice << rate;
 }
 
@@ -415,7 +415,7 @@ void TestCircuit::amplifierAgreesWithTheCircuitSimulator_data()
     QTest::addColumn<double>("hz");
     QTest::addColumn<double>("volts");
     QTest::addColumn<double>("rate");
-    constexpr double kPlayed = 384000.0;
+    constexpr double kPlayed = 336000.0, kTight = 672000.0;
     const auto row = [](const char* name, Voice voice, AmplifierPart part, double hz, double volts,
                         double rate = 768000.0) {
         QTest::newRow(name) << int(voice) << int(part) << hz << volts << rate;
@@ -426,12 +426,13 @@ void TestCircuit::amplifierAgreesWithTheCircuitSimulator_data()
     row("clean, far too hard, played", Voice::CleanHeadroom, Whole, 150.0, 4.0, kPlayed);
     row("clean, hard, played", Voice::CleanHeadroom, Whole, 110.0, 1.0, kPlayed);
     row("cascade, far too hard, played", Voice::TightCascade, Whole, 150.0, 4.0, kPlayed);
+    row("cascade, hard, high, played", Voice::TightCascade, Whole, 1500.0, 0.3, kPlayed);
     row("clean, soft", Voice::CleanHeadroom, Whole, 440.0, 0.05);
     row("clean, hard", Voice::CleanHeadroom, Whole, 110.0, 1.0);
-    row("cascade, soft", Voice::TightCascade, Whole, 440.0, 0.005);
-    row("cascade, hard", Voice::TightCascade, Whole, 110.0, 0.3);
-    row("cascade, hard, high", Voice::TightCascade, Whole, 1500.0, 0.3);
-    row("preamp alone", Voice::TightCascade, Preamp, 220.0, 0.1);
+    row("cascade, soft", Voice::TightCascade, Whole, 440.0, 0.005, kTight);
+    row("cascade, hard", Voice::TightCascade, Whole, 110.0, 0.3, kTight);
+    row("cascade, hard, high", Voice::TightCascade, Whole, 1500.0, 0.3, kTight);
+    row("preamp alone", Voice::TightCascade, Preamp, 220.0, 0.1, kTight);
     row("power stage alone", Voice::CleanHeadroom, Power, 220.0, 5.0);
 }
 

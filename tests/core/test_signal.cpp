@@ -82,7 +82,7 @@ void TestSignal::oversamplerIsTransparent_data()
 {
     QTest::addColumn<double>("hz");
     QTest::addColumn<int>("factor");
-    for (const int factor : {2, 4, 8, 14})
+    for (const int factor : {2, 4, 7, 8, 14})
         for (const double hz : {50.0, 1000.0, 10000.0, 17500.0})
             QTest::addRow("%g Hz, %d times", hz, factor) << hz << factor;
 }
@@ -136,6 +136,7 @@ void TestSignal::oversamplerStopsWhatFolds_data()
     QTest::addColumn<int>("factor");
     QTest::addColumn<int>("phase");
     QTest::newRow("for playing, 8 times") << 8 << int(Oversampler::Phase::Least);
+    QTest::newRow("for playing, 7 times") << 7 << int(Oversampler::Phase::Least);
     QTest::newRow("8 times") << 8 << int(Oversampler::Phase::Linear);
     QTest::newRow("14 times") << 14 << int(Oversampler::Phase::Linear);
 }

@@ -8,7 +8,6 @@
 #include <array>
 #include <cassert>
 #include <cmath>
-#include <complex>
 #include <numbers>
 
 namespace gristle::core {
@@ -176,7 +175,12 @@ std::vector<float> lowPassTaps(double pass, double stop, double attenuationDb)
 
 /// Stops all of what would fold: pass band to 0.375 of the lower rate, stop band from 0.5 on, 100 dB down. Behind a
 /// nonlinear stage, where there is something to fold.
-std::vector<float> fullStopTaps() { return lowPassTaps(0.375 / 2.0, 0.5 / 2.0, 100.0); }
+std::vector<float> fullStopTaps(double times) { return lowPassTaps(0.375 / times, 0.5 / times, 100.0); }
+/// The first raise upwards.
+std::vector<float> imageStopTaps(double times)
+{
+    return lowPassTaps((0.5 - kTransitions[0]) / times, (0.5 + kTransitions[0]) / times, kAttenuationDb);
+}
 
 /// Seven times from twice the base rate: passes half the base rate and what the doubling leaves over it, stops images.
 std::vector<float> atOnceTaps()
@@ -193,10 +197,16 @@ std::vector<float> earliest(const std::vector<float>& taps)
 {
     constexpr double kRate = 96000.0; // any: only parts of it count
     const auto gainAt = [&](double hz) {
-        std::complex<double> sum{};
-        for (std::size_t k = 0; k < taps.size(); ++k)
-            sum += double(taps[k]) * std::polar(1.0, -2.0 * std::numbers::pi * hz * double(k) / kRate);
-        return std::abs(sum);
+        // Horner's scheme by hand: there are a million steps.
+        const double c = std::cos(2.0 * std::numbers::pi * hz / kRate),
+                     d = -std::sin(2.0 * std::numbers::pi * hz / kRate);
+        double re = 0.0, im = 0.0;
+        for (std::size_t k = taps.size(); k-- > 0;) {
+            const double next = re * c - im * d + double(taps[k]);
+            im = re * d + im * c;
+            re = next;
+        }
+        return std::hypot(re, im);
     };
     auto out = minimumPhase(gainAt, kRate, taps.size());
     double sum = 0.0;
@@ -207,7 +217,8 @@ std::vector<float> earliest(const std::vector<float>& taps)
 
 /// The taps for playing, worked out once.
 struct QuickTaps {
-    std::vector<float> down = earliest(fullStopTaps());
+    std::vector<float> down = earliest(fullStopTaps(2.0));
+    std::vector<float> upAtOnce = earliest(imageStopTaps(kAtOnce)), downAtOnce = earliest(fullStopTaps(kAtOnce));
     std::array<std::vector<float>, kDelaying> band;
     QuickTaps()
     {
@@ -225,11 +236,15 @@ struct QuickTaps {
 
 Oversampler::Oversampler(std::size_t factor, Phase phase, std::size_t inside) : factor_(factor), inside_(inside)
 {
-    assert(factor == 2 || factor == 4 || factor == 8 || factor == 14 || factor == 16 || factor == 32);
-    static const std::vector<float> fullStop = fullStopTaps(), atOnce = atOnceTaps();
+    assert(factor == 2 || factor == 4 || factor == 7 || factor == 8 || factor == 14 || factor == 16 || factor == 32);
+    static const std::vector<float> fullStop = fullStopTaps(2.0), atOnce = atOnceTaps();
     for (std::size_t k = 0, raised = 1; raised < factor; ++k) {
         const bool isAtOnce = factor == raised * kAtOnce;
-        if (isAtOnce) {
+        if (isAtOnce && k == 0) {
+            const bool isLeast = phase == Phase::Least;
+            up_.emplace_back(PolyphaseFir(isLeast ? QuickTaps::all().upAtOnce : imageStopTaps(kAtOnce), kAtOnce));
+            down_.emplace_back(PolyphaseFir(isLeast ? QuickTaps::all().downAtOnce : fullStopTaps(kAtOnce), kAtOnce));
+        } else if (isAtOnce) {
             up_.emplace_back(PolyphaseFir(atOnce, kAtOnce));
             down_.emplace_back(PolyphaseFir(atOnce, kAtOnce));
         } else if (phase == Phase::Least && k < kDelaying) {

@@ -45,7 +45,7 @@ private:
     std::vector<float> work_;
 };
 
-/// Raises the rate 2, 4, 8, 14, 16 or 32 times and lowers it again, for nonlinear work in between. Pass band flat to
+/// Raises the rate 2, 4, 7, 8, 14, 16 or 32 times and lowers it again, for nonlinear work in between. Pass band flat to
 /// 0.375 of the rate (18 kHz at 48 kHz), aliases 100 dB down: what would fold is stopped from half the rate on. Latency
 /// of both ways together is a whole number of frames.
 class Oversampler {
@@ -57,13 +57,13 @@ public:
     /// The factor that brings a rate to 384 kHz or near it: what folds from there does not depend on the base rate.
     static std::size_t factorFor(double rateHz) noexcept { return rateHz < 66150.0 ? 8 : rateHz < 132300.0 ? 4 : 2; }
 
-    /// Twice that, for rendering; or, where it is enough for a rate of `leastHz`, 14: for what costs by the sample.
-    static std::size_t renderingFactorFor(double rateHz, double leastHz) noexcept
+    /// The same, or 7 where that is enough for a rate of `leastHz`: for what costs by the sample.
+    static std::size_t factorFor(double rateHz, double leastHz) noexcept
     {
-        return 14.0 * rateHz >= leastHz && 8.0 * rateHz < leastHz ? 14 : 2 * factorFor(rateHz);
+        return 7.0 * rateHz >= leastHz && 4.0 * rateHz < leastHz ? 7 : factorFor(rateHz);
     }
 
-    /// @param factor  2, 4, 8, 14, 16 or 32
+    /// @param factor  2, 4, 7, 8, 14, 16 or 32
     /// @param inside  samples of the raised rate by which what is done there is late: they count in the latency
     explicit Oversampler(std::size_t factor = 8, Phase phase = Phase::Linear, std::size_t inside = 0);
     std::size_t factor() const noexcept { return factor_; }

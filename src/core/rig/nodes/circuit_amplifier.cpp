@@ -11,8 +11,8 @@ namespace gristle::core {
 namespace {
 
 constexpr double kLeastSagOhm = 30.0, kMoreSagOhm = 300.0, kReservoirF = 47e-6;
-// Rendered at 16 and at 14 times 48 kHz: with that what folds is as far down as it has to be in either.
-constexpr double kCleanRenderingHz = 705e3, kTightRenderingHz = 671e3;
+// At 48 kHz 7 times for playing, 16 and 14 for rendering: what folds is as far down as it has to be in either voice.
+constexpr double kPlayingHz = 335e3, kCleanRenderingHz = 705e3, kTightRenderingHz = 670e3;
 constexpr double kSpeakerDb = -30.0; // DESIGN.md: the loudspeaker's voltage less a fixed 30 dB
 constexpr double kLineDb = -20.0;    // line level against what a preamp gives a power stage
 
@@ -28,12 +28,11 @@ public:
     void prepare(const PrepareSpec& spec) override
     {
         sides_.clear();
-        // 384 kHz or near it for playing, about twice that for rendering: what folds from there is not heard.
-        const std::size_t playing = Oversampler::factorFor(spec.rateHz);
-        const std::size_t factor = spec.effort == Effort::Full
-                                       ? Oversampler::renderingFactorFor(spec.rateHz, renderingHz_)
-                                   : spec.effort == Effort::Draft ? std::max<std::size_t>(2, playing / 2)
-                                                                  : playing;
+        const auto factorFor = [&](double leastHz) { return Oversampler::factorFor(spec.rateHz, leastHz); };
+        const std::size_t factor = spec.effort == Effort::Full ? 2 * factorFor(0.5 * renderingHz_)
+                                   : spec.effort == Effort::Draft
+                                       ? std::max<std::size_t>(2, Oversampler::factorFor(spec.rateHz) / 2)
+                                       : factorFor(kPlayingHz);
         for (std::size_t c = 0; c < spec.channels; ++c)
             sides_.emplace_back(netlist_, spec.rateHz, factor, spec.phase(), spec.maxBlock);
     }
