@@ -279,8 +279,8 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         std::vector<Number> values_; ///< of some rows after the other, those of each column
     };
 
-    /// Where a tube stands, from rest: how far its grid is off the middle between the lines (towards the line that is
-    /// nearer at rest, less is more), and its plate in rows; see TubeTable::Lines. Half way between two is half way.
+    /// Where a tube stands, from rest: how far its grid is off the middle between the lines, to the side where it
+    /// rests, and its plate in rows; see TubeTable::Lines. Half way between two of them is half way.
     struct Spot {
         Lane off{}, row{};
     };
@@ -383,7 +383,7 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         }
 
         const TubeTable* table_;
-        double lean_, perVolt_, side_; ///< side_: -1 where the grid is below the middle at rest
+        double lean_, perVolt_, side_; ///< side_: -1 where the grid rests below the middle
         // At rest: how far off the middle between the lines, half of what is between them; see TubeTable::Lines.
         float by_, half_, leastHalf_, wider_, perOff_, perHalf_, across_, perColumn_, perRow_;
         float x_, y_;                           ///< parts of a column and a row, less half of one
