@@ -415,7 +415,7 @@ void TestCircuit::amplifierAgreesWithTheCircuitSimulator_data()
     QTest::addColumn<double>("hz");
     QTest::addColumn<double>("volts");
     QTest::addColumn<double>("rate");
-    constexpr double kPlayed = 336000.0, kTight = 672000.0;
+    constexpr double kPlayed = 336000.0, kTight = 672000.0, kPlayedAt96 = 384000.0;
     const auto row = [](const char* name, Voice voice, AmplifierPart part, double hz, double volts,
                         double rate = 768000.0) {
         QTest::newRow(name) << int(voice) << int(part) << hz << volts << rate;
@@ -427,6 +427,8 @@ void TestCircuit::amplifierAgreesWithTheCircuitSimulator_data()
     row("clean, hard, played", Voice::CleanHeadroom, Whole, 110.0, 1.0, kPlayed);
     row("cascade, far too hard, played", Voice::TightCascade, Whole, 150.0, 4.0, kPlayed);
     row("cascade, hard, high, played", Voice::TightCascade, Whole, 1500.0, 0.3, kPlayed);
+    row("clean, far too hard, played in a session at 96 kHz", Voice::CleanHeadroom, Whole, 150.0, 4.0, kPlayedAt96);
+    row("cascade, far too hard, played there", Voice::TightCascade, Whole, 150.0, 4.0, kPlayedAt96);
     row("clean, soft", Voice::CleanHeadroom, Whole, 440.0, 0.05);
     row("clean, hard", Voice::CleanHeadroom, Whole, 110.0, 1.0);
     row("cascade, soft", Voice::TightCascade, Whole, 440.0, 0.005, kTight);

@@ -23,6 +23,8 @@ private slots:
     void oversamplerIsTransparent();
     void oversamplerForPlayingIsEarly_data();
     void oversamplerForPlayingIsEarly();
+    void oversamplerDoesNotMindHowABlockIsCut_data();
+    void oversamplerDoesNotMindHowABlockIsCut();
     void oversamplerStopsWhatFolds_data();
     void oversamplerStopsWhatFolds();
     void saturatorFollowsItsShape_data();
@@ -129,6 +131,33 @@ void TestSignal::oversamplerForPlayingIsEarly()
     const double slope = 2.0 * std::numbers::pi * hz / 48000.0 * 0.5; // of the sine, for each frame
     const double off = 0.5 / factor + 0.02; // the latency is whole: half a sample of the highest rate either way
     for (std::size_t i = 2000; i < x.size(); ++i) QVERIFY(std::abs(y[i] - x[i - late]) < off * slope + 2e-5);
+}
+
+void TestSignal::oversamplerDoesNotMindHowABlockIsCut_data()
+{
+    QTest::addColumn<int>("factor");
+    for (const int factor : {2, 4, 7, 8, 14, 16}) QTest::addRow("%d times", factor) << factor;
+}
+
+void TestSignal::oversamplerDoesNotMindHowABlockIsCut()
+{
+    QFETCH(int, factor);
+    for (const auto phase : {Oversampler::Phase::Linear, Oversampler::Phase::Least}) {
+        const auto played = [&](std::vector<float> x, std::size_t most) {
+            Oversampler over(std::size_t(factor), phase);
+            over.prepare(300);
+            for (std::size_t at = 0, n = 1; at < x.size(); at += n, n = std::min(most, n % 97 + 13)) {
+                n = std::min(most < 300 ? n : most, x.size() - at);
+                const auto part = std::span(x).subspan(at, n);
+                over.down(over.up(part), part);
+            }
+            return x;
+        };
+        const auto x = test::whiteNoise(0.3, 3000, 5);
+        const auto whole = played(x, 300);
+        QVERIFY(std::ranges::any_of(whole, [](float v) { return std::abs(v) > 0.1f; }));
+        QVERIFY(whole == played(x, 110));
+    }
 }
 
 void TestSignal::oversamplerStopsWhatFolds_data()
