@@ -55,9 +55,9 @@ std::vector<float> down(std::span<const float> x)
     return out;
 }
 
-CircuitSide side(const Netlist& netlist, std::size_t factor, std::size_t maxBlock)
+CircuitSide side(const std::vector<Netlist>& sections, std::size_t factor, std::size_t maxBlock)
 {
-    return CircuitSide(netlist, 48000.0, factor, Oversampler::Phase::Linear, maxBlock);
+    return CircuitSide(sections, 48000.0, factor, Oversampler::Phase::Linear, maxBlock);
 }
 
 std::vector<float> inPieces(CircuitSide& amplifier, std::vector<float> x)
@@ -105,7 +105,7 @@ private slots:
         QFETCH(int, voice);
         QFETCH(double, peakV);
         constexpr double kRate = 384000.0;
-        CircuitSolver one(amplifierNetlist(Voice(voice), {}), kRate);
+        CircuitSolver one(amplifierSections(Voice(voice), {}), kRate);
         CircuitsAbreast sixteen(one);
         std::vector<std::vector<float>> x;
         CircuitsAbreast::Volts volts;
@@ -123,7 +123,7 @@ private slots:
             // From where the lane is.
             CircuitMoment moment = one.moment();
             sixteen.get(lane, moment);
-            CircuitSolver further(amplifierNetlist(Voice(voice), {}), kRate);
+            CircuitSolver further(amplifierSections(Voice(voice), {}), kRate);
             further.goOnFrom(moment);
             double off = 0.0, all = 0.0;
             for (std::size_t i = half; i < half + 4800; ++i) {
@@ -138,7 +138,7 @@ private slots:
     /// Samples go through in sixteens or eights; what is left over at the end of a block is no other arithmetic.
     void sixteenDoNotMindHowABlockIsCut()
     {
-        const CircuitSolver one(amplifierNetlist(Voice::TightCascade, {}), 384000.0);
+        const CircuitSolver one(amplifierSections(Voice::TightCascade, {}), 384000.0);
         CircuitsAbreast whole(one), cut(one);
         std::vector<std::vector<float>> x;
         for (unsigned lane = 0; lane < CircuitsAbreast::kLanes; ++lane) {
@@ -166,7 +166,7 @@ private slots:
     /// What is no number, or far too large, in one lane is read from no place outside the tables, and no other lane's.
     void aLaneThatIsNoNumberIsAlone()
     {
-        const CircuitSolver one(amplifierNetlist(Voice::TightCascade, {}), 384000.0);
+        const CircuitSolver one(amplifierSections(Voice::TightCascade, {}), 384000.0);
         std::vector<std::vector<float>> sound;
         for (unsigned lane = 0; lane < CircuitsAbreast::kLanes; ++lane) {
             sound.push_back(notes(1.0, 0.1, lane + 1));
@@ -203,10 +203,10 @@ private slots:
     {
         QFETCH(int, voice);
         QFETCH(double, peakV);
-        const Netlist netlist = amplifierNetlist(Voice(voice), {});
+        const auto sections = amplifierSections(Voice(voice), {});
         const auto in = notes(peakV, 21.0, 5);
         const std::size_t first = std::size_t(10.5 * 48000.0) + 11;
-        auto pieces = side(netlist, 4, 1000), whole = side(netlist, 4, in.size());
+        auto pieces = side(sections, 4, 1000), whole = side(sections, 4, in.size());
         const auto expected = inPieces(pieces, in);
         const auto play = [&] {
             auto out = in;
@@ -224,7 +224,7 @@ private slots:
     /// Where the circuit remembers for longer than its motions say, that is noticed, and the result is the same.
     void aLongMemoryIsNoticed()
     {
-        const Netlist netlist = slowWhenCutOff();
+        const std::vector<Netlist> netlist{slowWhenCutOff()};
         auto pieces = side(netlist, 2, 1000);
         std::vector<float> in(std::size_t(40.0 * double(pieces.runUp())));
         for (std::size_t i = 0; i < in.size(); ++i) in[i] = -25.0f + 1.5f * float(std::sin(0.013 * double(i)));

@@ -63,7 +63,10 @@ public:
         if (to > 0) out[to - 1] += 1.0;
         return out;
     }
-    Vector input() const { return Vector::Unit(matrix_.rows(), nodes_); }
+    Vector input() const { return Vector::Unit(matrix_.rows(), inputRow()); }
+    long inputRow() const { return nodes_; }
+    /// The right side for 1 V of the last supply.
+    Vector lastSupply(const Netlist& n) const { return Vector::Unit(matrix_.rows(), nodes_ + long(n.supplies.size())); }
     Vector supplies(const Netlist& n) const
     {
         Vector out = Vector::Zero(matrix_.rows());
@@ -157,22 +160,79 @@ std::vector<Keeper> keepersOf(const Netlist& n, double rateHz)
     return out;
 }
 
+/// All that is linear within a step, the plates' conductances about rest among it.
+struct Step {
+    std::vector<Keeper> keepers;
+    std::vector<double> plateS; ///< of each tube
+    Nodal nodal;
+
+    /// @param rest  node voltages
+    Step(const Netlist& n, double rateHz, const Vector& rest) : keepers(keepersOf(n, rateHz)), nodal(n)
+    {
+        for (const auto& t : n.tubes) {
+            const double vg = across(rest, t.grid, t.cathode), vp = across(rest, t.plate, t.cathode);
+            plateS.push_back(double(float(tubeSlopes(t.law, vg, vp).plateByPlate)));
+            nodal.conductance(t.plate, t.cathode, plateS.back());
+        }
+        for (const Keeper& k : keepers) nodal.conductance(k.a, k.b, k.siemens);
+    }
+};
+
+bool hasLoad(const CircuitForm::Ends& ends) { return std::isfinite(ends.loadOhm); }
+
+/// A section with what it sees at its ends: the source becomes its input, that behind the load its last supply.
+Netlist withEnds(Netlist n, const CircuitForm::Ends& ends)
+{
+    if (ends.sourceOhm > 0.0) {
+        const Netlist::Node source = n.node();
+        n.resistor(source, n.input, ends.sourceOhm);
+        n.setInput(source);
+    }
+    if (hasLoad(ends)) {
+        const Netlist::Node load = n.node();
+        n.resistor(n.output, load, ends.loadOhm);
+        n.supply(load, 0.0);
+    }
+    return n;
+}
+
+/// What a section shows to the one before.
+double inputOhm(const Netlist& section, double rateHz, double loadOhm)
+{
+    const Netlist n = withEnds(section, {.loadOhm = loadOhm});
+    const Nodal nodal = Step(n, rateHz, restOf(n)).nodal;
+    const Vector x = nodal.matrix().partialPivLu().solve(nodal.input());
+    return 1.0 / std::abs(x[nodal.inputRow()]);
+}
+
+/// And to the one behind.
+double outputOhm(const Netlist& section, double rateHz, double sourceOhm)
+{
+    const Netlist n = withEnds(section, {.sourceOhm = sourceOhm});
+    const Vector rest = restOf(n);
+    assert(std::abs(across(rest, n.output, Netlist::kGround)) < 1e-3);
+    const Nodal nodal = Step(n, rateHz, rest).nodal;
+    const Vector x = nodal.matrix().partialPivLu().solve(nodal.current(Netlist::kGround, n.output));
+    return across(x, n.output, Netlist::kGround);
+}
+
 /// One number that goes into a step: a keeper's history, a tube's current, the input.
 struct Slot {
-    enum class Kind { History, GridCurrent, PlateCurrent, Input } kind;
+    enum class Kind { History, GridCurrent, PlateCurrent, Source, Load } kind;
     std::size_t of; ///< which keeper or tube
 };
 
-/// First the histories; then the currents, two of each tube; the input last.
+/// First the histories; then the sources; then the currents, two of each tube.
 std::vector<Slot> slotsOf(const Netlist& n, const std::vector<Keeper>& keepers)
 {
     std::vector<Slot> out;
     for (std::size_t k = 0; k < keepers.size(); ++k) out.push_back({Slot::Kind::History, k});
+    out.push_back({Slot::Kind::Source, 0});
+    out.push_back({Slot::Kind::Load, 0});
     for (std::size_t t = 0; t < n.tubes.size(); ++t) {
         out.push_back({Slot::Kind::GridCurrent, t});
         out.push_back({Slot::Kind::PlateCurrent, t});
     }
-    out.push_back({Slot::Kind::Input, 0});
     return out;
 }
 
@@ -219,36 +279,48 @@ struct Motions {
 
 } // namespace
 
-CircuitForm CircuitForm::of(const Netlist& n, double rateHz)
+std::vector<CircuitForm> CircuitForm::ofSections(std::span<const Netlist> sections, double rateHz)
 {
+    std::vector<Ends> ends(sections.size());
+    for (std::size_t i = sections.size(); i-- > 1;)
+        ends[i - 1].loadOhm = inputOhm(sections[i], rateHz, ends[i].loadOhm);
+    for (std::size_t i = 1; i < sections.size(); ++i)
+        ends[i].sourceOhm = outputOhm(sections[i - 1], rateHz, ends[i - 1].sourceOhm);
+    std::vector<CircuitForm> out;
+    for (std::size_t i = 0; i < sections.size(); ++i) out.push_back(of(sections[i], rateHz, ends[i]));
+    return out;
+}
+
+CircuitForm CircuitForm::of(const Netlist& netlist, double rateHz, const Ends& ends)
+{
+    const Netlist n = withEnds(netlist, ends);
     CircuitForm form;
     const Vector rest = restOf(n);
-    const auto keepers = keepersOf(n, rateHz);
+    const auto [keepers, plateS, nodal] = Step(n, rateHz, rest);
     const auto slots = slotsOf(n, keepers);
     form.tubes = n.tubes.size();
-    Nodal nodal(n);
-    std::vector<double> plateS, restCurrent;
-    for (const auto& t : n.tubes) {
-        const double vg = across(rest, t.grid, t.cathode), vp = across(rest, t.plate, t.cathode);
-        plateS.push_back(double(float(tubeSlopes(t.law, vg, vp).plateByPlate)));
-        nodal.conductance(t.plate, t.cathode, plateS.back());
+    std::vector<double> restCurrent;
+    for (std::size_t t = 0; t < form.tubes; ++t) {
+        const auto& [plate, grid, cathode, law] = n.tubes[t];
+        const double vg = across(rest, grid, cathode), vp = across(rest, plate, cathode);
         form.restVoltages.push_back({vg, vp});
-        form.restCurrents.push_back(tubeCurrents(t.law, vg, vp));
+        form.restCurrents.push_back(tubeCurrents(law, vg, vp));
         restCurrent.push_back(form.restCurrents.back().grid);
-        restCurrent.push_back(form.restCurrents.back().plate - plateS.back() * vp);
+        restCurrent.push_back(form.restCurrents.back().plate - plateS[t] * vp);
     }
-    for (const Keeper& k : keepers) nodal.conductance(k.a, k.b, k.siemens);
     const auto solved = nodal.matrix().partialPivLu();
 
     // What each slot does to all nodes; the constant comes last.
     std::vector<Vector> effects;
     form.motions = keepers.size();
     for (const Slot& slot : slots)
-        effects.push_back(solved.solve([&] {
+        effects.push_back(solved.solve([&]() -> Vector {
             switch (slot.kind) {
             case Slot::Kind::GridCurrent: return nodal.current(n.tubes[slot.of].grid, n.tubes[slot.of].cathode);
             case Slot::Kind::PlateCurrent: return nodal.current(n.tubes[slot.of].plate, n.tubes[slot.of].cathode);
-            case Slot::Kind::Input: return nodal.input();
+            case Slot::Kind::Source: return nodal.input();
+            case Slot::Kind::Load:
+                return hasLoad(ends) ? nodal.lastSupply(n) : Vector(Vector::Zero(nodal.matrix().rows()));
             case Slot::Kind::History: break;
             }
             const Keeper& k = keepers[slot.of];
@@ -267,7 +339,7 @@ CircuitForm CircuitForm::of(const Netlist& n, double rateHz)
     for (std::size_t t = 0; t < form.tubes; ++t) {
         const auto& tube = n.tubes[t];
         auto grid = rowAcross(tube.grid, tube.cathode, 1.0), plate = rowAcross(tube.plate, tube.cathode, 1.0);
-        const std::size_t g = form.motions + 2 * t, p = g + 1;
+        const std::size_t g = form.firstCurrent() + 2 * t, p = g + 1;
         const TubeTable::Loading own{{{grid[g], grid[p]}, {plate[g], plate[p]}}};
         const double gridA = restCurrent[2 * t], plateA = restCurrent[2 * t + 1];
         form.restPorts.push_back({form.restVoltages[t][0] - own[0][0] * gridA - own[0][1] * plateA,
@@ -293,8 +365,23 @@ CircuitForm CircuitForm::of(const Netlist& n, double rateHz)
         restHistories[i] = (k.isInductor() ? kWireS : k.siemens) * across(rest, k.a, k.b);
     }
     const Motions motions(next, scales);
-    const auto output = rowAcross(n.output, Netlist::kGround, 1.0);
-    form.heard = motions.ofMotions(output);
+    // What would stand at either end without the other section: the voltage there, and what the current between them
+    // drops within.
+    auto output = rowAcross(n.output, Netlist::kGround, 1.0);
+    std::vector<double> back(output.size());
+    if (hasLoad(ends)) {
+        const double within = 1.0 / (1.0 - output[form.motions + 1]); // of the load's source nothing is left
+        for (double& value : output) value *= within;
+        output[form.motions + 1] = 0.0;
+    }
+    if (ends.sourceOhm > 0.0) {
+        back = rowAcross(netlist.input, Netlist::kGround, 1.0);
+        const double within = 1.0 / (1.0 - back[form.motions]);
+        for (double& value : back) value *= within;
+        back[form.motions] = 0.0;
+    }
+    form.ahead = motions.ofMotions(output);
+    form.back = motions.ofMotions(back);
     for (auto& row : form.voltages) std::ranges::copy(motions.ofMotions(row), row.begin());
     // Of the next motions only what currents, input and constant do.
     form.given.assign(form.motions, std::vector<double>(slots.size() + 1 - form.motions));
@@ -302,10 +389,10 @@ CircuitForm CircuitForm::of(const Netlist& n, double rateHz)
         for (std::size_t column = 0; column < form.given[i].size(); ++column)
             for (std::size_t k = 0; k < form.motions; ++k)
                 form.given[i][column] += motions.fromHistories(long(i), long(k)) * nexts[k][form.motions + column];
-    form.given.emplace_back(output.begin() + histories, output.end());
+    for (const auto& row : {output, back}) form.given.emplace_back(row.begin() + histories, row.end());
     form.restSlots.assign(slots.size(), 0.0);
     Vector::Map(form.restSlots.data(), histories) = motions.fromHistories * restHistories;
-    std::ranges::copy(restCurrent, form.restSlots.begin() + histories);
+    std::ranges::copy(restCurrent, form.restSlots.begin() + long(form.firstCurrent()));
     form.keeps = motions.keeps;
     form.swings = motions.swings;
     for (long i = 0; i < histories; ++i)

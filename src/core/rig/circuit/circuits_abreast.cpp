@@ -21,31 +21,38 @@ constexpr std::size_t kLanes = CircuitsAbreast::kLanes;
 struct CircuitsAbreast::State {
     virtual ~State() = default;
     virtual void set(std::size_t lane, const CircuitMoment& moment) noexcept = 0;
-    virtual void get(std::size_t lane, CircuitMoment& moment) noexcept = 0;
+    virtual void get(std::size_t lane, CircuitMoment& moment) const noexcept = 0;
     virtual void rest() noexcept = 0; ///< of the tables, by the very arithmetic of process()
     virtual void process(const Volts& x, std::size_t samples, float inGain, float outGain) noexcept = 0;
 };
 
 namespace {
 
-template<std::size_t wide> class Abreast : public CircuitsAbreast::State {
+/// A section of each circuit, see CircuitSolver.
+template<std::size_t wide> class SectionAbreast {
 public:
-    explicit Abreast(const CircuitSolver& like)
-        : form_(like.form()), tables_(tablesOf(*form_)), spots_(spotsOf(*form_, tables_)),
-          fine_(fineRows(spots_), form_->motions), known_(knownRows(spots_, form_->motions), form_->slotCount()),
-          nexts_(form_->given, form_->currents() + 1), motions_(form_->motions), slots_(form_->slotCount()),
-          next_(nexts_.size()), fineKnown_(fine_.size()), spotKnown_(known_.size()), out_(1),
-          unexpected_(form_->currents()), before_(form_->currents()), last_(form_->currents()),
-          third_(form_->currents()), ports_(kGroups * form_->tubes)
+    using Use = Registers<wide, kLanes>;
+    using Lane = typename Use::Lane;
+    using Flow = std::array<Lane, Use::kGroups>; ///< a number of each lane
+
+    /// @param isBehind  whether there is a section before
+    SectionAbreast(std::shared_ptr<const CircuitForm> form, bool isBehind)
+        : form_(std::move(form)), isBehind_(isBehind), tables_(tablesOf(*form_)), spots_(spotsOf(*form_, tables_)),
+          finePorts_(isBehind ? 0 : std::min<std::size_t>(kFine, form_->tubes)), fine_(fineRows(), form_->motions),
+          known_(knownRows(), form_->slotCount()), nexts_(form_->given, form_->slotCount() - form_->motions),
+          motions_(form_->motions), slots_(form_->slotCount()), next_(nexts_.size()), fineKnown_(fine_.size()),
+          spotKnown_(known_.size()), ends_(3), unexpected_(form_->currents()), before_(form_->currents()),
+          last_(form_->currents()), third_(form_->currents()), ports_(kGroups * form_->tubes)
     {
         for (std::size_t t = 0; t < form_->tubes; ++t)
             for (std::size_t i = 0; i < 2 * t; ++i)
                 for (const std::size_t row : {2 * t, 2 * t + 1})
-                    couplings_.push_back(float(spots_[row][form_->motions + i]));
-        for (const double heard : form_->heard) heard_.push_back(float(heard));
+                    couplings_.push_back(float(spots_[row][form_->firstCurrent() + i]));
+        for (const double part : form_->ahead) aheads_.push_back(float(part));
+        for (const double part : form_->back) backs_.push_back(float(part));
         while (swinging_ < form_->motions && form_->swings[swinging_] != 0.0) ++swinging_;
     }
-    void set(std::size_t lane, const CircuitMoment& moment) noexcept override
+    void set(std::size_t lane, const SectionMoment& moment) noexcept
     {
         for (std::size_t i = 0; i < form_->motions; ++i) {
             motions_.set(i, lane, moment.held[i] - form_->restSlots[i]);
@@ -68,8 +75,10 @@ public:
             to.less.grid[at] = float(-from.past[0] - 0.5 * restCurrent(2 * t));
             to.less.plate[at] = float(-from.past[1] - 0.5 * restCurrent(2 * t + 1));
         }
+        for (std::size_t i = 0; i < 3; ++i)
+            ends_.set(i, lane, std::array{moment.ahead, moment.back, moment.backBefore}[i]);
     }
-    void get(std::size_t lane, CircuitMoment& moment) noexcept override
+    void get(std::size_t lane, SectionMoment& moment) const noexcept
     {
         for (std::size_t i = 0; i < form_->motions; ++i) moment.held[i] = form_->restSlots[i] + motions_.get(i, lane);
         for (std::size_t i = 0; i < form_->currents(); ++i) {
@@ -89,47 +98,88 @@ public:
             to.past[0] = -double(from.less.grid[at]) - 0.5 * restCurrent(2 * t);
             to.past[1] = -double(from.less.plate[at]) - 0.5 * restCurrent(2 * t + 1);
         }
+        moment.ahead = ends_.get(0, lane), moment.back = ends_.get(1, lane), moment.backBefore = ends_.get(2, lane);
     }
-
-protected:
+    /// By the very arithmetic of step().
     GRISTLE_INLINED void restTables() noexcept
     {
         for (auto& table : tables_) table.rest();
     }
-    GRISTLE_INLINED void run(const CircuitsAbreast::Volts& x, std::size_t samples, float inGain, float outGain) noexcept
+    const Lane* ahead() const noexcept { return ends_.data(); } ///< of each group, see SectionMoment
+    /// What its source will be for the section before, which is two samples ahead of what is known.
+    GRISTLE_INLINED void expectBack(Flow& out) noexcept
     {
-        for (std::size_t at = 0; at < samples; at += wide) {
-            const std::size_t count = std::min(wide, samples - at);
-            Lane volts[kGroups][wide]; // of a lane each, turned of a sample
-            for (std::size_t lane = 0; lane < kLanes; ++lane)
-                copy(&volts[lane / wide][lane % wide], x[lane] + at, count);
-            for (auto& group : volts) Use::turn(group);
-            for (std::size_t i = 0; i < count; ++i) {
-                for (std::size_t g = 0; g < kGroups; ++g) slots_[form_->slotCount() - 1][g] = inGain * volts[g][i];
-                step();
-                for (std::size_t g = 0; g < kGroups; ++g) volts[g][i] = outGain * out_[0][g];
+        for (std::size_t g = 0; g < kGroups; ++g) out[g] = 3.0f * ends_[1][g] - 2.0f * ends_[2][g];
+    }
+    /// @param source, load  the form's sources
+    GRISTLE_INLINED void step(const Flow& source, const Flow& load) noexcept
+    {
+        const std::size_t tubes = form_->tubes, kept = form_->motions, flows = form_->currents();
+        Lane *const sources = slots_[kept], *const currents = slots_[form_->firstCurrent()];
+        for (std::size_t i = 0; i < flows; i += 2)
+            for (std::size_t g = 0; g < kGroups; ++g) {
+                currents[kGroups * i + g] = 2.0f * before_[i][g] - last_[i][g];
+                currents[kGroups * (i + 1) + g] = 3.0f * (before_[i + 1][g] - last_[i + 1][g]) + third_[i + 1][g];
             }
-            for (auto& group : volts) Use::turn(group);
-            for (std::size_t lane = 0; lane < kLanes; ++lane)
-                copy(x[lane] + at, &volts[lane / wide][lane % wide], count);
+        for (std::size_t g = 0; g < kGroups; ++g) {
+            sources[g] = source[g];
+            sources[kGroups + g] = load[g];
+        }
+        third_.swap(last_);
+        last_.swap(before_);
+        fine_.times(motions_.data(), fineKnown_.data());
+        known_.times(slots_.data(), spotKnown_.data());
+        const float* by = couplings_.data();
+        const Lane* ahead = spotKnown_.data();
+        for (std::size_t t = 0; t < tubes; by += 4 * t, ahead += 2 * kGroups, ++t)
+            for (std::size_t g = 0; g < kGroups; ++g) {
+                typename Use::Spot to{ahead[g], ahead[kGroups + g]};
+                if (t < finePorts_) to.off += Use::single(fineKnown_[t][2 * g], fineKnown_[t][2 * g + 1]);
+                for (std::size_t i = 0; i < 2 * t; i += 2) { // the tube before comes last: the others do not wait
+                    const Lane grid = unexpected_[i][g], plate = unexpected_[i + 1][g];
+                    to.off += by[2 * i] * grid, to.row += by[2 * i + 1] * grid;
+                    to.off += by[2 * i + 2] * plate, to.row += by[2 * i + 3] * plate;
+                }
+                const auto flow = ports_[kGroups * t + g].step(tables_[t], to);
+                const auto put = [&](std::size_t i, const Lane& current) GRISTLE_INLINED_HERE {
+                    unexpected_[i][g] = current - currents[kGroups * i + g];
+                    before_[i][g] = currents[kGroups * i + g] = current;
+                };
+                put(2 * t, flow.grid), put(2 * t + 1, flow.plate);
+            }
+        nexts_.times(sources, next_.data());
+        for (std::size_t g = 0; g < kGroups; ++g) {
+            Lane toAhead = next_[kept][g], toBack = next_[kept + 1][g];
+            // The motions themselves in double precision: some hold for hundreds of thousands of steps.
+            const auto faded = [&](std::size_t i, std::size_t half) GRISTLE_INLINED_HERE {
+                return Use::doubled(&next_[i][g], half) + form_->keeps[i] * motions_[i][2 * g + half];
+            };
+            const auto moveOn = [&](std::size_t i, const Doubles& first, const Doubles& second) GRISTLE_INLINED_HERE {
+                toAhead += aheads_[i] * slots_[i][g];
+                if (isBehind_) toBack += backs_[i] * slots_[i][g];
+                motions_[i][2 * g] = first;
+                motions_[i][2 * g + 1] = second;
+                slots_[i][g] = Use::single(first, second);
+            };
+            for (std::size_t i = 0; i < swinging_; i += 2) {
+                const double one = form_->swings[i], other = form_->swings[i + 1];
+                const Doubles *const a = &motions_[i][2 * g], *const b = &motions_[i + 1][2 * g];
+                const Doubles first = faded(i, 0) + one * b[0], second = faded(i, 1) + one * b[1],
+                              otherFirst = faded(i + 1, 0) + other * a[0], otherSecond = faded(i + 1, 1) + other * a[1];
+                moveOn(i, first, second);
+                moveOn(i + 1, otherFirst, otherSecond);
+            }
+            for (std::size_t i = swinging_; i < kept; ++i) moveOn(i, faded(i, 0), faded(i, 1));
+            ends_[0][g] = toAhead;
+            ends_[2][g] = ends_[1][g], ends_[1][g] = toBack;
         }
     }
 
 private:
-    using Use = Registers<wide, kLanes>;
-    using Lane = typename Use::Lane;
     using Doubles = typename Use::Doubles;
     static constexpr std::size_t kGroups = Use::kGroups, kHalf = Use::kHalf;
 
-    double restCurrent(std::size_t i) const noexcept { return form_->restSlots[form_->motions + i]; }
-    GRISTLE_INLINED static void copy(void* to, const void* from, std::size_t count) noexcept
-    {
-        if (count == wide)
-            std::memcpy(to, from, sizeof(Lane));
-        else
-            std::memcpy(to, from, count * sizeof(float));
-    }
-
+    double restCurrent(std::size_t i) const noexcept { return form_->restSlots[form_->firstCurrent() + i]; }
     using Matrix = std::vector<std::vector<double>>; ///< of rows
     static std::vector<typename Use::Table> tablesOf(const CircuitForm& form)
     {
@@ -152,97 +202,111 @@ private:
     }
     /// The grids of the first tubes: what is small there is the difference of much, and is amplified.
     static constexpr std::size_t kFine = 2;
-    static Matrix fineRows(const Matrix& spots)
+    Matrix fineRows() const
     {
         Matrix out;
-        for (std::size_t row = 0; row < std::min(2 * kFine, spots.size()); row += 2) out.push_back(spots[row]);
+        for (std::size_t t = 0; t < finePorts_; ++t) out.push_back(spots_[2 * t]);
         return out;
     }
-    /// The others, and what those have of currents and input.
-    static Matrix knownRows(const Matrix& spots, std::size_t motions)
+    /// The others, and what those have of sources and currents.
+    Matrix knownRows() const
     {
-        Matrix out = spots;
-        for (std::size_t row = 0; row < std::min(2 * kFine, spots.size()); row += 2)
-            std::fill_n(out[row].begin(), motions, 0.0);
+        Matrix out = spots_;
+        for (std::size_t t = 0; t < finePorts_; ++t) std::fill_n(out[2 * t].begin(), form_->motions, 0.0);
         return out;
-    }
-
-    /// From the input, the last slot, to the output. See CircuitSolver.
-    GRISTLE_INLINED void step() noexcept
-    {
-        const std::size_t tubes = form_->tubes, kept = form_->motions, flows = form_->currents();
-        Lane* const currents = slots_[kept];
-        for (std::size_t i = 0; i < flows; i += 2)
-            for (std::size_t g = 0; g < kGroups; ++g) {
-                currents[kGroups * i + g] = 2.0f * before_[i][g] - last_[i][g];
-                currents[kGroups * (i + 1) + g] = 3.0f * (before_[i + 1][g] - last_[i + 1][g]) + third_[i + 1][g];
-            }
-        third_.swap(last_);
-        last_.swap(before_);
-        fine_.times(motions_.data(), fineKnown_.data());
-        known_.times(slots_.data(), spotKnown_.data());
-        const float* by = couplings_.data();
-        const Lane* ahead = spotKnown_.data();
-        for (std::size_t t = 0; t < tubes; by += 4 * t, ahead += 2 * kGroups, ++t)
-            for (std::size_t g = 0; g < kGroups; ++g) {
-                typename Use::Spot to{ahead[g], ahead[kGroups + g]};
-                if (t < kFine) to.off += Use::single(fineKnown_[t][2 * g], fineKnown_[t][2 * g + 1]);
-                for (std::size_t i = 0; i < 2 * t; i += 2) { // the tube before comes last: the others do not wait
-                    const Lane grid = unexpected_[i][g], plate = unexpected_[i + 1][g];
-                    to.off += by[2 * i] * grid, to.row += by[2 * i + 1] * grid;
-                    to.off += by[2 * i + 2] * plate, to.row += by[2 * i + 3] * plate;
-                }
-                const auto flow = ports_[kGroups * t + g].step(tables_[t], to);
-                const auto put = [&](std::size_t i, const Lane& current) GRISTLE_INLINED_HERE {
-                    unexpected_[i][g] = current - currents[kGroups * i + g];
-                    before_[i][g] = currents[kGroups * i + g] = current;
-                };
-                put(2 * t, flow.grid), put(2 * t + 1, flow.plate);
-            }
-        nexts_.times(currents, next_.data());
-        for (std::size_t g = 0; g < kGroups; ++g) {
-            Lane out = next_[kept][g];
-            // The motions themselves in double precision: some hold for hundreds of thousands of steps.
-            const auto faded = [&](std::size_t i, std::size_t half) GRISTLE_INLINED_HERE {
-                return Use::doubled(&next_[i][g], half) + form_->keeps[i] * motions_[i][2 * g + half];
-            };
-            const auto moveOn = [&](std::size_t i, const Doubles& first, const Doubles& second) GRISTLE_INLINED_HERE {
-                out += heard_[i] * slots_[i][g];
-                motions_[i][2 * g] = first;
-                motions_[i][2 * g + 1] = second;
-                slots_[i][g] = Use::single(first, second);
-            };
-            for (std::size_t i = 0; i < swinging_; i += 2) {
-                const double one = form_->swings[i], other = form_->swings[i + 1];
-                const Doubles *const a = &motions_[i][2 * g], *const b = &motions_[i + 1][2 * g];
-                const Doubles first = faded(i, 0) + one * b[0], second = faded(i, 1) + one * b[1],
-                              otherFirst = faded(i + 1, 0) + other * a[0], otherSecond = faded(i + 1, 1) + other * a[1];
-                moveOn(i, first, second);
-                moveOn(i + 1, otherFirst, otherSecond);
-            }
-            for (std::size_t i = swinging_; i < kept; ++i) moveOn(i, faded(i, 0), faded(i, 1));
-            out_[0][g] = out;
-        }
     }
 
     std::shared_ptr<const CircuitForm> form_;
+    bool isBehind_;
     std::vector<typename Use::Table> tables_;
     Matrix spots_;
-    /// What the motions do to the first grids; what all slots do to all else; what currents and input give to the
-    /// motions, and the output.
+    std::size_t finePorts_; ///< tubes
+    /// What the motions do to the first grids; what all slots do to all else; what sources and currents give to the
+    /// motions, and to both ends.
     typename Use::template Rows<Doubles> fine_;
     typename Use::template Rows<Lane> known_, nexts_;
     std::vector<float> couplings_; ///< to each tube's Spot from the currents of those before
-    std::vector<float> heard_;
+    std::vector<float> aheads_, backs_;
     std::size_t swinging_ = 0; ///< motions, the first ones
 
     typename Use::template Store<Doubles> motions_;
-    typename Use::template Store<Lane> slots_, next_; ///< the motions again, the currents, the input
+    typename Use::template Store<Lane> slots_, next_; ///< the motions again, the sources, the currents
     typename Use::template Store<Doubles> fineKnown_;
-    typename Use::template Store<Lane> spotKnown_, out_;
+    typename Use::template Store<Lane> spotKnown_, ends_;      ///< ends: ahead, back, and back before
     typename Use::template Store<Lane> unexpected_;            ///< the currents, less what was expected
     typename Use::template Store<Lane> before_, last_, third_; ///< the currents of the samples before
     std::vector<typename Use::Port> ports_;                    ///< of each tube, of each group
+};
+
+template<std::size_t wide> class Abreast : public CircuitsAbreast::State {
+public:
+    explicit Abreast(const CircuitSolver& like)
+    {
+        for (const auto& form : like.forms()) sections_.emplace_back(form, !sections_.empty());
+    }
+    void set(std::size_t lane, const CircuitMoment& moment) noexcept override
+    {
+        for (std::size_t i = 0; i < sections_.size(); ++i) sections_[i].set(lane, moment[i]);
+    }
+    void get(std::size_t lane, CircuitMoment& moment) const noexcept override
+    {
+        for (std::size_t i = 0; i < sections_.size(); ++i) sections_[i].get(lane, moment[i]);
+    }
+
+protected:
+    GRISTLE_INLINED void restTables() noexcept
+    {
+        for (auto& section : sections_) section.restTables();
+    }
+    GRISTLE_INLINED void run(const CircuitsAbreast::Volts& x, std::size_t samples, float inGain, float outGain) noexcept
+    {
+        for (std::size_t at = 0; at < samples; at += wide) {
+            const std::size_t count = std::min(wide, samples - at);
+            Lane volts[kGroups][wide]; // of a lane each, turned of a sample
+            for (std::size_t lane = 0; lane < kLanes; ++lane)
+                copy(&volts[lane / wide][lane % wide], x[lane] + at, count);
+            for (auto& group : volts) Use::turn(group);
+            for (std::size_t i = 0; i < count; ++i) {
+                Flow in;
+                for (std::size_t g = 0; g < kGroups; ++g) in[g] = inGain * volts[g][i];
+                step(in);
+                for (std::size_t g = 0; g < kGroups; ++g) volts[g][i] = outGain * sections_.back().ahead()[g];
+            }
+            for (auto& group : volts) Use::turn(group);
+            for (std::size_t lane = 0; lane < kLanes; ++lane)
+                copy(x[lane] + at, &volts[lane / wide][lane % wide], count);
+        }
+    }
+
+private:
+    using Section = SectionAbreast<wide>;
+    using Use = typename Section::Use;
+    using Lane = typename Section::Lane;
+    using Flow = typename Section::Flow;
+    static constexpr std::size_t kGroups = Use::kGroups;
+
+    GRISTLE_INLINED static void copy(void* to, const void* from, std::size_t count) noexcept
+    {
+        if (count == wide)
+            std::memcpy(to, from, sizeof(Lane));
+        else
+            std::memcpy(to, from, count * sizeof(float));
+    }
+
+    /// See CircuitSolver.
+    GRISTLE_INLINED void step(const Flow& in) noexcept
+    {
+        Flow source = in;
+        for (std::size_t i = 0; i < sections_.size(); ++i) {
+            Flow given, load{};
+            std::copy_n(sections_[i].ahead(), kGroups, given.begin()); // a sample ago
+            if (i + 1 < sections_.size()) sections_[i + 1].expectBack(load);
+            sections_[i].step(source, load);
+            source = given;
+        }
+    }
+
+    std::vector<Section> sections_;
 };
 
 class AbreastByEight final : public Abreast<8> {

@@ -211,7 +211,8 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
     public:
         static constexpr std::size_t kEach = sizeof(V) / sizeof(V{}[0]), kRegisters = lanes / kEach;
         explicit Store(std::size_t numbers) : places_(kRegisters * numbers) {}
-        V* data() noexcept { return &places_[0].of; }
+        V* data() noexcept { return reinterpret_cast<V*>(places_.data()); }
+        const V* data() const noexcept { return reinterpret_cast<const V*>(places_.data()); }
         V* operator[](std::size_t number) noexcept { return data() + kRegisters * number; }
         double get(std::size_t number, std::size_t lane) const noexcept
         {
@@ -239,8 +240,9 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         Rows(const std::vector<std::vector<double>>& matrix, std::size_t columns) : columns_(columns)
         {
             for (std::size_t high = 0; size_ < matrix.size(); size_ += high) {
-                high = size_ + 2 * kLow < matrix.size() ? kHigh : kLow;
-                (high == kHigh ? highs_ : lows_) += 1;
+                const std::size_t left = matrix.size() - size_;
+                high = left > kMid ? kHigh : left > kLow ? kMid : kLow;
+                (high == kHigh ? highs_ : high == kMid ? mids_ : lows_) += 1;
                 for (std::size_t column = 0; column < columns; ++column)
                     for (std::size_t r = size_; r < size_ + high; ++r)
                         values_.push_back(r < matrix.size() ? Number(matrix[r][column]) : Number());
@@ -251,12 +253,14 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         {
             const Number* value = values_.data();
             for (std::size_t i = 0; i < highs_; ++i) block<kHigh, 1>(numbers, value, out);
+            for (std::size_t i = 0; i < mids_; ++i) block<kMid, 2>(numbers, value, out);
             for (std::size_t i = 0; i < lows_; ++i) block<kLow, kHigh / kLow>(numbers, value, out);
         }
 
     private:
         using Number = std::remove_reference_t<decltype(V{}[0])>;
-        static constexpr std::size_t kRegisters = Store<V>::kRegisters, kHigh = 12 / kRegisters, kLow = kHigh / 3;
+        static constexpr std::size_t kRegisters = Store<V>::kRegisters, kHigh = 12 / kRegisters, kLow = kHigh / 3,
+                                     kMid = 2 * kLow;
         /// @tparam sums  so many columns are summed up apart
         template<std::size_t high, std::size_t sums>
         GRISTLE_INLINED void block(const V* numbers, const Number*& value, V*& out) const noexcept
@@ -275,7 +279,7 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
                 *out++ = sum[0][i];
             }
         }
-        std::size_t columns_, size_ = 0, highs_ = 0, lows_ = 0;
+        std::size_t columns_, size_ = 0, highs_ = 0, mids_ = 0, lows_ = 0;
         std::vector<Number> values_; ///< of some rows after the other, those of each column
     };
 

@@ -4,9 +4,6 @@
 
 #include <algorithm>
 #include <array>
-#include <bit>
-#include <cmath>
-#include <cstring>
 #include <memory>
 #include <vector>
 
@@ -35,8 +32,6 @@ public:
     explicit TubeTable(const Spec& spec); ///< allocates; some 5 ms
     const Spec& spec() const noexcept { return spec_; }
     double bentA() const noexcept { return spec_.bentA; }
-    /// Two numbers side by side: at two places, or of grid and plate.
-    typedef double Two __attribute__((vector_size(16)));
     /// The lines over the plate's voltage that the columns lie between, and the rows. A place in the table is
     /// kMiddle + kScale by / (|by| + half), where `by` is how far the grid is off the middle between the lines and
     /// `half` half of what is between them, but kLeastHalfV at least; and (plate - low) perVolt.
@@ -72,45 +67,8 @@ public:
         }
         out = (one + off * linear) + off * off * (square + off * cube);
     }
-    /// At each of two places: the grid's current, and the plate's less that through plateS and plateA.
-    [[gnu::always_inline]] inline std::array<Two, 2> at(const Two& grid, const Two& plate) const noexcept
-    {
-        typedef unsigned long long Bits __attribute__((vector_size(sizeof(Two))));
-        const Two by = (grid - lines_.middle) - lines_.middleLean * plate, half = lines_.half + lines_.halfLean * plate;
-        const Two size = std::bit_cast<Two>(std::bit_cast<Bits>(by) & ~(1ull << 63)),
-                  least = half > kLeastHalfV ? half : kLeastHalfV + Two{};
-        const Two x = by * kScale / (size + least), y = (plate - lines_.low) * lines_.perVolt; // x from kMiddle on
-        constexpr double last = kRows - 1 - kEdge;
-        const Two low = y > kEdge ? y : kEdge + Two{}, held = low < last ? low : last + Two{};
-        // Added to that, a number is rounded to a whole one, whose last bits say which: quicker than a conversion. Half
-        // a place low, so that it is the place before.
-        constexpr double kRounds = 6755399441055744.0; // 1.5 * 2^52
-        static_assert(kMiddle - 0.5 == 127.0, "whole, so that it can be added at once");
-        const Two column = x + (kMiddle - 0.5 + kRounds), lowRow = held - 0.5, row = lowRow + kRounds;
-        const Bits columns = std::bit_cast<Bits>(column) & (kColumns - 1ull),
-                   rows = std::bit_cast<Bits>(row) & (kRows - 1ull), from = rows * kRow + 2 * columns;
-        const Two alongs = x - (column - (kMiddle - 0.5 + kRounds)), acrosses = lowRow - (row - kRounds),
-                  onLine = (x + (kMiddle - lines_.column)) * lines_.perColumn + (held - lines_.row) * lines_.perRow;
-        const auto currents = [&](int i) __attribute__((always_inline))
-        {
-            typedef float Eight __attribute__((vector_size(32)));
-            Eight mid, slope;
-            std::memcpy(&mid, numbers() + from[i], sizeof mid);
-            std::memcpy(&slope, numbers() + from[i] + kHalfRow, sizeof slope);
-            Eight weight;
-            weights<columnOf>(float(alongs[i]) + Eight{}, weight);
-            const Eight of = weight * (mid + float(acrosses[i]) * slope);
-            typedef float Four __attribute__((vector_size(16)));
-            typedef float Pair __attribute__((vector_size(8)));
-            const Four two = __builtin_shufflevector(of, of, 0, 1, 2, 3) + __builtin_shufflevector(of, of, 4, 5, 6, 7),
-                       sum = two + __builtin_shufflevector(two, two, 2, 3, 0, 1);
-            return __builtin_convertvector(Pair(__builtin_shufflevector(sum, sum, 0, 1)), Two) + Two{0.0, onLine[i]};
-        };
-        return {currents(0), currents(1)};
-    }
 
 private:
-    static constexpr int columnOf(int i) { return i / 2; }
     // A row repeats its ends twice, so that a place at the outermost has four columns about it.
     static constexpr int kGrid = kColumns - 2;
     double halfAt(double plate) const noexcept { return std::max(kLeastHalfV, lines_.half + lines_.halfLean * plate); }

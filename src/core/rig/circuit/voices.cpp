@@ -184,4 +184,11 @@ Netlist amplifierNetlist(Voice voice, const AmplifierControls& c, const Sag& sag
     return n;
 }
 
+std::vector<Netlist> amplifierSections(Voice voice, const AmplifierControls& c, const Sag& sag, AmplifierPart part)
+{
+    if (part != AmplifierPart::Whole) return {amplifierNetlist(voice, c, sag, part)};
+    return {amplifierNetlist(voice, c, sag, AmplifierPart::Preamp),
+            amplifierNetlist(voice, c, sag, AmplifierPart::Power)};
+}
+
 } // namespace gristle::core

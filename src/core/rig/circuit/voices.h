@@ -24,5 +24,8 @@ enum class AmplifierPart { Whole, Preamp, Power };
 /// The amplifier, from its socket to the loudspeaker's terminals, or a part of it.
 Netlist amplifierNetlist(Voice voice, const AmplifierControls& controls, const Sag& sag = {},
                          AmplifierPart part = AmplifierPart::Whole);
+/// The same in its sections, for CircuitSolver: preamp and power stage apart.
+std::vector<Netlist> amplifierSections(Voice voice, const AmplifierControls& controls, const Sag& sag = {},
+                                       AmplifierPart part = AmplifierPart::Whole);
 
 } // namespace gristle::core

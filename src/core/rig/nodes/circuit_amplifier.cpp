@@ -20,8 +20,8 @@ constexpr double kLineDb = -20.0;    // line level against what a preamp gives a
 class CircuitAmplifier final : public NodeProcessor {
 public:
     /// @param renderingHz  the least rate at which it is rendered
-    CircuitAmplifier(Netlist netlist, double renderingHz, double inDb, double outDb)
-        : netlist_(std::move(netlist)), renderingHz_(renderingHz), inGain_(dbToAmplitude(inDb)),
+    CircuitAmplifier(std::vector<Netlist> sections, double renderingHz, double inDb, double outDb)
+        : sections_(std::move(sections)), renderingHz_(renderingHz), inGain_(dbToAmplitude(inDb)),
           outGain_(static_cast<float>(dbToAmplitude(outDb)))
     {}
 
@@ -34,7 +34,7 @@ public:
                                        ? std::max<std::size_t>(2, Oversampler::factorFor(spec.rateHz) / 2)
                                        : factorFor(kPlayingHz);
         for (std::size_t c = 0; c < spec.channels; ++c)
-            sides_.emplace_back(netlist_, spec.rateHz, factor, spec.phase(), spec.maxBlock);
+            sides_.emplace_back(sections_, spec.rateHz, factor, spec.phase(), spec.maxBlock);
     }
     void reset() noexcept override
     {
@@ -56,7 +56,7 @@ public:
     }
 
 private:
-    Netlist netlist_;
+    std::vector<Netlist> sections_;
     double renderingHz_;
     double inGain_;
     float outGain_;
@@ -113,10 +113,10 @@ NodeType circuitAmplifierNode()
                 const std::string& part = textOf(v, "part");
                 const bool isPreamp = part == "preamp", isPower = part == "power";
                 return std::unique_ptr<NodeProcessor>(std::make_unique<CircuitAmplifier>(
-                    amplifierNetlist(voice, controls, sag,
-                                     isPreamp  ? AmplifierPart::Preamp
-                                     : isPower ? AmplifierPart::Power
-                                               : AmplifierPart::Whole),
+                    amplifierSections(voice, controls, sag,
+                                      isPreamp  ? AmplifierPart::Preamp
+                                      : isPower ? AmplifierPart::Power
+                                                : AmplifierPart::Whole),
                     voice == Voice::CleanHeadroom ? kCleanRenderingHz : kTightRenderingHz, isPower ? -kLineDb : 0.0,
                     isPreamp ? kLineDb : kSpeakerDb));
             }};

@@ -71,13 +71,15 @@ bool isAlike(std::span<const float> a, std::span<const float> b)
 
 } // namespace
 
-CircuitSide::CircuitSide(const Netlist& netlist, double rateHz, std::size_t factor, Oversampler::Phase phase,
+CircuitSide::CircuitSide(std::span<const Netlist> sections, double rateHz, std::size_t factor, Oversampler::Phase phase,
                          std::size_t maxBlock)
-    : state_{Oversampler(factor, phase), CircuitSolver(netlist, rateHz * double(factor))}
+    : state_{Oversampler(factor, phase, sections.size() - 1), CircuitSolver(sections, rateHz * double(factor))}
 {
     state_.over.prepare(kChunk);
     compared_ = std::size_t(rateHz * kComparedS);
-    const double longestS = state_.circuit.form()->longestSeconds(rateHz * double(factor));
+    double longestS = 0.0;
+    for (const auto& form : state_.circuit.forms())
+        longestS = std::max(longestS, form->longestSeconds(rateHz * double(factor)));
     runUp_ = std::size_t(std::ceil(kForgets * longestS * rateHz)) + compared_;
     if (stretchOf(maxBlock) > 0) input_.resize(maxBlock);
 }

@@ -11,8 +11,9 @@ namespace gristle::core {
 /// One channel's amplifier: its circuit solved at a raised rate.
 class CircuitSide {
 public:
+    /// @param sections  see CircuitForm::ofSections
     /// @param maxBlock  frames; where long ones are to be expected, room is kept to play them in stretches
-    CircuitSide(const Netlist& netlist, double rateHz, std::size_t factor, Oversampler::Phase phase,
+    CircuitSide(std::span<const Netlist> sections, double rateHz, std::size_t factor, Oversampler::Phase phase,
                 std::size_t maxBlock);
 
     /// Volts, in place. A block of some seconds is cut into stretches that are played side by side on two cores, each
