@@ -2,6 +2,7 @@
 #include "core/rig/circuit/voices.h"
 #include "core/rig/compiled_rig.h"
 #include "support/chain.h"
+#include "support/linear_circuit.h"
 #include "support/simulator.h"
 
 #include <QtTest/QtTest>
@@ -80,32 +81,6 @@ double audiblePower(const std::vector<double>& x, double rate)
     return power;
 }
 
-/// Settled. @param hz  a whole number
-std::complex<double> gainOf(CircuitSolver& solver, double hz, double rate)
-{
-    using namespace std::complex_literals;
-    const auto settle = std::size_t(0.2 * rate), whole = std::size_t(rate); // whole periods
-    std::complex<double> sum = 0.0;
-    for (std::size_t i = 0; i < settle + whole; ++i) {
-        const double angle = 2.0 * kPi * std::fmod(hz * double(i) / rate, 1.0);
-        const double y = solver.step(std::sin(angle));
-        if (i >= settle) sum += y * std::polar(1.0, -angle);
-    }
-    return 2.0i * sum / double(whole);
-}
-
-/// A resistor in series, a capacitor to ground.
-Netlist rung(double ohm, double farad)
-{
-    Netlist n;
-    const auto in = n.node(), out = n.node();
-    n.setInput(in);
-    n.resistor(in, out, ohm);
-    n.capacitor(out, Netlist::kGround, farad);
-    n.setOutput(out);
-    return n;
-}
-
 /// What the solver is off by from Debian's circuit simulator, below 20 kHz, in dB of the output; NaN where the
 /// simulator gave nothing. The input is loud for some 20 ms, then, from a whole cycle on, a hundredth of that:
 /// blocking, and recovery from it.
@@ -147,10 +122,6 @@ private slots:
     void restIsWhereTheLawsMeet();
     void resonanceIsItsClosedForm_data();
     void resonanceIsItsClosedForm();
-    void sectionsLoadEachOther_data();
-    void sectionsLoadEachOther();
-    void aBadSampleIsForgottenAtReset_data();
-    void aBadSampleIsForgottenAtReset();
     void changedResistorsKeepTheCharges_data();
     void changedResistorsKeepTheCharges();
     void losslessPartsKeepTheirEnergy();
@@ -335,49 +306,9 @@ void TestCircuit::resonanceIsItsClosedForm()
     CircuitSolver solver(n, kRate);
     using namespace std::complex_literals;
     const std::complex<double> s = 2.0i * kPi * hz, wanted = 1.0 / (1.0 + s * farad * kOhm + s * s * kHenry * farad);
-    const std::complex<double> found = gainOf(solver, hz, kRate);
+    const std::complex<double> found = gristle::test::gainOf(solver, hz, kRate);
     QVERIFY2(std::abs(found - wanted) < 2e-3 * std::abs(wanted),
              qPrintable(QString("%1 of it off").arg(std::abs(found - wanted) / std::abs(wanted))));
-}
-
-void TestCircuit::sectionsLoadEachOther_data() { resonanceIsItsClosedForm_data(); }
-
-// The second rung of a ladder loads the first, up to 9 dB here: that is there, though each is a section of its own.
-void TestCircuit::sectionsLoadEachOther()
-{
-    QFETCH(double, hz);
-    constexpr double kFirstOhm = 47e3, kFirstF = 10e-9, kSecondOhm = 10e3, kSecondF = 22e-9, kRate = 384000.0;
-    const std::vector sections{rung(kFirstOhm, kFirstF), rung(kSecondOhm, kSecondF)};
-    CircuitSolver solver(sections, kRate);
-    QCOMPARE(solver.late(), std::size_t(1));
-    using namespace std::complex_literals;
-    const std::complex<double> s = 2.0i * kPi * hz, first = s * kFirstOhm * kFirstF, second = s * kSecondOhm * kSecondF,
-                               wanted = 1.0 / (1.0 + first + second + s * kFirstOhm * kSecondF + first * second),
-                               found = gainOf(solver, hz, kRate) * std::polar(1.0, 2.0 * kPi * hz / kRate);
-    QVERIFY2(std::abs(found - wanted) < 2e-3 * std::abs(wanted),
-             qPrintable(QString("%1 of it off").arg(std::abs(found - wanted) / std::abs(wanted))));
-}
-
-void TestCircuit::aBadSampleIsForgottenAtReset_data()
-{
-    QTest::addColumn<int>("part");
-    QTest::newRow("whole") << int(AmplifierPart::Whole);
-    QTest::newRow("preamp, a section alone") << int(AmplifierPart::Preamp);
-}
-
-void TestCircuit::aBadSampleIsForgottenAtReset()
-{
-    QFETCH(int, part);
-    const auto sections = amplifierSections(Voice::CleanHeadroom, {}, {}, AmplifierPart(part));
-    CircuitSolver hurt(sections, 384000.0), fresh(sections, 384000.0);
-    for (const double bad : {std::nan(""), HUGE_VAL, 1e300}) {
-        hurt.step(bad);
-        for (int i = 0; i < 100; ++i) hurt.step(0.1);
-        hurt.reset();
-        fresh.reset();
-        for (int i = 0; i < 1000; ++i)
-            QCOMPARE(hurt.step(0.1 * std::sin(0.01 * i)), fresh.step(0.1 * std::sin(0.01 * i)));
-    }
 }
 
 void TestCircuit::changedResistorsKeepTheCharges_data()
@@ -394,8 +325,8 @@ void TestCircuit::changedResistorsKeepTheCharges()
     QFETCH(bool, apart);
     constexpr double kRate = 192000.0, kFirstF = 22e-9, kSecondF = 100e-9;
     const auto ladder = [&](double firstOhm, double secondOhm) -> std::vector<Netlist> {
-        if (apart) return {rung(firstOhm, kFirstF), rung(secondOhm, kSecondF)};
-        Netlist n = rung(firstOhm, kFirstF);
+        if (apart) return {gristle::test::rung(firstOhm, kFirstF), gristle::test::rung(secondOhm, kSecondF)};
+        Netlist n = gristle::test::rung(firstOhm, kFirstF);
         const auto middle = n.output, out = n.node();
         n.resistor(middle, out, secondOhm);
         n.capacitor(out, Netlist::kGround, kSecondF);
