@@ -80,7 +80,8 @@ void TestSections::aPairGoesByItsLaws()
                                               {out[1], triodePlate, 3e-3},
                                               {out[2], pentodeGrid, 0.2},
                                               {out[3], pentodePlate, 0.2}})
-        QVERIFY2(std::abs(found - wanted) < 2e-3 * (most + std::abs(wanted)), qPrintable(QString("%1 A for %2").arg(found).arg(wanted)));
+        QVERIFY2(std::abs(found - wanted) < 2e-3 * (most + std::abs(wanted)),
+                 qPrintable(QString("%1 A for %2").arg(found).arg(wanted)));
 }
 
 // One tube's signal, bends and all, changes no bit of the other's, on either side.
@@ -123,7 +124,8 @@ void TestSections::sectionsLoadEachOther()
     using namespace std::complex_literals;
     const std::complex<double> s = 2.0i * kPi * hz, first = s * kFirstOhm * kFirstF, second = s * kSecondOhm * kSecondF,
                                wanted = 1.0 / (1.0 + first + second + s * kFirstOhm * kSecondF + first * second),
-                               found = gristle::test::gainOf(solver, hz, kRate) * std::polar(1.0, 2.0 * kPi * hz / kRate);
+                               found =
+                                   gristle::test::gainOf(solver, hz, kRate) * std::polar(1.0, 2.0 * kPi * hz / kRate);
     QVERIFY2(std::abs(found - wanted) < 2e-3 * std::abs(wanted),
              qPrintable(QString("%1 of it off").arg(std::abs(found - wanted) / std::abs(wanted))));
 }
