@@ -2,6 +2,8 @@
 // (the folder takes test files).
 // The machines are shared: every pair is run in turns, and the ratio is that of the medians.
 
+#include "overlap_bound.h"
+
 #include "core/audio/audio_writer.h"
 #include "core/audio/peak_pyramid.h"
 #include "core/measure/measure_file.h"
@@ -115,50 +117,13 @@ void files(const fs::path& folder)
     fs::remove(file);
 }
 
-/// Overlap-save with FFTW alone at a given size: the bound.
-double boundSeconds(const std::vector<float>& x, std::size_t taps, std::size_t n)
-{
-    float* time = fftwf_alloc_real(n);
-    fftwf_complex *bins = fftwf_alloc_complex(n / 2 + 1), *response = fftwf_alloc_complex(n / 2 + 1);
-    auto forward = fftwf_plan_dft_r2c_1d(int(n), time, bins, FFTW_ESTIMATE),
-         inverse = fftwf_plan_dft_c2r_1d(int(n), bins, time, FFTW_ESTIMATE);
-    for (std::size_t k = 0; k <= n / 2; ++k) response[k][0] = response[k][1] = 1.0f / float(n);
-    const std::size_t hop = n - taps + 1;
-    std::vector<float> out(x.size());
-    const double took = secondsOf([&] {
-        for (std::size_t at = 0; at + n <= x.size(); at += hop) {
-            std::copy_n(x.begin() + long(at), n, time);
-            fftwf_execute(forward);
-            for (std::size_t k = 0; k <= n / 2; ++k) {
-                const float re = bins[k][0] * response[k][0] - bins[k][1] * response[k][1];
-                bins[k][1] = bins[k][0] * response[k][1] + bins[k][1] * response[k][0];
-                bins[k][0] = re;
-            }
-            fftwf_execute(inverse);
-            std::copy_n(time + taps - 1, hop, out.begin() + long(at));
-        }
-    });
-    fftwf_destroy_plan(forward);
-    fftwf_destroy_plan(inverse);
-    fftwf_free(time);
-    fftwf_free(bins);
-    fftwf_free(response);
-    return took;
-}
-
 void convolution()
 {
     std::minstd_rand random(2);
     std::vector<float> x(48000 * 60);
     for (float& v : x) v = float(random()) / float(std::minstd_rand::max()) - 0.5f;
     for (const std::size_t taps : {1024u, 4096u, 24000u}) {
-        std::size_t best = 0;
-        double least = 1e9;
-        for (std::size_t n = 2048; n <= 262144; n *= 2) {
-            if (n < 2 * taps) continue;
-            const double took = std::min(boundSeconds(x, taps, n), boundSeconds(x, taps, n));
-            if (took < least) least = took, best = n;
-        }
+        const std::size_t best = bestOverlapSize(x, taps);
         std::vector<float> h(x.begin(), x.begin() + long(taps));
         OverlapSave convolver(h);
         const std::string name = fmt::format("convolution offline, {} taps, 60 s", taps),
@@ -169,7 +134,7 @@ void convolution()
                 auto y = x;
                 convolver.process(y);
             },
-            peer.c_str(), [&] { boundSeconds(x, taps, best); }, 1.5);
+            peer.c_str(), [&] { overlapSeconds(x, taps, best); }, 1.5);
     }
 }
 

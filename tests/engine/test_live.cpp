@@ -76,17 +76,19 @@ private slots:
     void liveConvolutionIsConvolution_data()
     {
         QTest::addColumn<int>("taps");
-        for (const int taps : {1, 63, 64, 65, 128, 1000, 4096}) QTest::addRow("%d taps", taps) << taps;
+        for (const int taps : {1, 63, 64, 65, 128, 1000, 2048, 2049, 4096, 24000})
+            QTest::addRow("%d taps", taps) << taps;
     }
     void liveConvolutionIsConvolution()
     {
         QFETCH(int, taps);
         auto h = whiteNoise(0.1, std::size_t(taps), 5);
-        const auto x = whiteNoise(0.3, 6000, 6);
+        const auto x = whiteNoise(0.3, std::size_t(taps) + 6000, 6);
         const auto y = truth(x, h);
         double power = 0.0;
         for (const double v : y) power += v * v;
-        for (const std::size_t block : {1u, 37u, 64u, 256u, 1000u}) {
+        std::vector<float> whole;
+        for (const std::size_t block : {64u, 1u, 37u, 256u, 1000u}) {
             LiveConvolver convolver(h);
             auto out = x;
             for (std::size_t at = 0; at < out.size(); at += block)
@@ -95,11 +97,38 @@ private slots:
             for (std::size_t i = 0; i < y.size(); ++i) error += (out[i] - y[i]) * (out[i] - y[i]);
             QVERIFY2(powerToDb(error / power) < -120.0,
                      qPrintable(QString("%1: %2").arg(block).arg(powerToDb(error / power))));
+            if (whole.empty()) whole = out;
+            QVERIFY(out == whole);
             convolver.reset();
             auto again = x;
             convolver.process(again);
-            QVERIFY(std::abs(double(again[5000]) - y[5000]) < 1e-4);
+            QVERIFY(again == whole);
         }
+    }
+
+    void aTakenOverConvolutionGoesOn_data()
+    {
+        QTest::addColumn<int>("taps");
+        QTest::addColumn<int>("after");
+        for (const int taps : {1000, 24000})
+            for (const int after : {30000, 30720, 31001, 31680}) // in every state of the long parts
+                QTest::addRow("%d taps, after %d", taps, after) << taps << after;
+    }
+    void aTakenOverConvolutionGoesOn()
+    {
+        QFETCH(int, taps);
+        QFETCH(int, after);
+        const auto h = whiteNoise(0.1, std::size_t(taps), 5);
+        const auto x = whiteNoise(0.3, 40000, 6);
+        LiveConvolver before(h), next(h);
+        auto expected = x;
+        before.process(std::span(expected).first(std::size_t(after)));
+        next.takeOver(before);
+        before.process(std::span(expected).subspan(std::size_t(after)));
+        auto out = x;
+        next.process(std::span(out).subspan(std::size_t(after)));
+        for (std::size_t i = std::size_t(after); i < x.size(); ++i) QVERIFY(std::abs(out[i] - expected[i]) < 1e-5f);
+        QVERIFY(std::abs(out.back()) > 0.0f);
     }
 
     void oneHearsOneselfDryAtTheGainAsked()

@@ -2,43 +2,84 @@
 
 #include "core/signal/convolver.h"
 
+#include <optional>
 #include <span>
 #include <variant>
 #include <vector>
 
 namespace gristle::core {
 
-/// Convolves a mono stream with a fixed impulse without any delay: the first taps directly, the rest in the frequency
-/// domain in partitions of one length, each ready when its time comes. Any block lengths give the same output within
-/// rounding. For playing live; for rendering OverlapSave is cheaper.
-/// Source: uniformly partitioned convolution, Kulp 1988; the direct head as by Gardner 1995. Cost each 64 frames: two
-/// transforms of 128 and taps / 64 products of 65 bins.
+/// Some taps of an impulse in partitions of one length, in the frequency domain.
+class PartedResponse {
+public:
+    /// @param length  of a part, of which there are as many as the taps take; allocates
+    PartedResponse(std::span<const float> taps, std::size_t length);
+    std::size_t count() const noexcept { return response_.count; } ///< of parts
+    void hear(std::span<const float> window) noexcept;             ///< the last two lengths of the input
+    std::size_t chunks() const noexcept { return chunks_; }        ///< of bins
+    /// Sums up what all parts give in some chunks, the first of the window heard last, or of the one `ago` (0 or 1)
+    /// before.
+    void add(std::size_t from, std::size_t to, std::size_t ago = 0) noexcept;
+    void finish(std::span<float> out) noexcept; ///< the sum as a length of output; begins another
+    void reset() noexcept;
+    void takeOver(const PartedResponse& before) noexcept; ///< what another of the same length has heard
+
+private:
+    static constexpr std::size_t kChunk = 16; // bins in registers
+    /// Of each sixteen bins those of all spectra, so that a sum over many reads on and on: real parts, imaginary ones.
+    struct Spectra {
+        std::size_t count;
+        std::vector<float> numbers;
+        Spectra(std::size_t chunks, std::size_t spectra) : count(spectra), numbers(chunks * spectra * 2 * kChunk) {}
+        float* at(std::size_t chunk, std::size_t which) noexcept
+        {
+            return &numbers[(chunk * count + which) * 2 * kChunk];
+        }
+        const float* at(std::size_t chunk, std::size_t which) const noexcept
+        {
+            return &numbers[(chunk * count + which) * 2 * kChunk];
+        }
+        void put(std::size_t which, std::span<const std::complex<float>> bins) noexcept;
+    };
+
+    std::size_t length_, chunks_;
+    RealFft fft_;
+    Spectra response_, heard_, sum_; ///< heard_: a ring of the last windows, one more than there are parts
+    std::size_t newest_ = 0;         ///< in heard_
+};
+
+/// Convolves a mono stream with a fixed impulse without any delay: the first 64 taps directly, the next ones in parts
+/// of 64, each ready when its time comes. Over 2,048 taps those from 1,024 on go in parts of 512, for which there is a
+/// whole part's time: their work is spread evenly over eight small parts. Any block lengths give the same bits. For
+/// playing live; for rendering OverlapSave is cheaper. Source: uniformly partitioned convolution, Kulp 1988; the direct
+/// head and longer parts behind as by Gardner 1995. Cost each 64 frames: two transforms of 128, and for each 64 near
+/// taps the products of 65 bins; an eighth of two transforms of 1,024 and, for each 512 far taps, of 513 products.
 class LiveConvolver {
 public:
     explicit LiveConvolver(std::span<const float> impulse); ///< allocates; an empty impulse gives silence
     void process(std::span<float> mono) noexcept;           ///< in place
     void reset() noexcept;
-    void takeOver(const LiveConvolver& before) noexcept; ///< what another one has heard, whatever its impulse
+    void takeOver(const LiveConvolver& before) noexcept; ///< what another one has heard, as far as both remember
 
 private:
-    static constexpr std::size_t kPart = 64;
-    static constexpr std::size_t kBins = kPart + 1;
-    struct Spectra { ///< real and imaginary parts apart, so that products vectorise
-        std::vector<float> re, im;
-        void resize(std::size_t parts) { re.assign(parts * kBins, 0.0f), im.assign(parts * kBins, 0.0f); }
-        void put(std::size_t part, std::span<const std::complex<float>> bins) noexcept;
-    };
+    static constexpr std::size_t kPart = 64, kFarPart = 512, kFarSteps = kFarPart / kPart;
     void finishPart() noexcept;
     void makeTail() noexcept;
+    void workFar() noexcept;
+    std::size_t farAddedBy(std::size_t step) const noexcept; ///< chunks
 
-    RealFft fft_;
-    std::vector<float> head_;    ///< kPart taps
-    std::size_t parts_ = 0;      ///< after the head
-    Spectra response_, heard_;   ///< heard_: a ring of the last parts_ inputs
-    std::size_t newest_ = 0;     ///< in heard_
+    std::vector<float> head_; ///< kPart taps
+    PartedResponse near_;
+    std::optional<PartedResponse> far_;
     std::vector<float> history_; ///< the part before and the one being filled
     std::vector<float> tail_;    ///< what the parts give to the one being filled
     std::size_t filled_ = 0;
+
+    std::size_t farStep_ = 0;      ///< the small part being filled within its long one
+    std::vector<float> farWindow_; ///< the long part before and the one being filled
+    std::vector<float> farHeard_;  ///< the two before the one being filled
+    std::vector<float> farTail_;   ///< what the far parts give to the one being filled
+    std::vector<float> farNext_;   ///< and to the next, once its last step is done
 };
 
 /// A convolution for rendering (cheap, late by latency()) or for playing live (no delay).
