@@ -1,5 +1,5 @@
-// Convolution without delay in blocks of 64 frames, beside its bound, FFTW's overlap-save at its best size; and paced as
-// a device would ask for it, beside zita-convolver at its best setting. `bench/live-convolution`
+// Convolution without delay in blocks of 64 frames, beside its bound, FFTW's overlap-save at its best size; and paced
+// as a device would ask for it, beside zita-convolver at its best setting. `bench/live-convolution`
 
 #include "overlap_bound.h"
 

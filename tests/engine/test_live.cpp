@@ -76,7 +76,7 @@ private slots:
     void liveConvolutionIsConvolution_data()
     {
         QTest::addColumn<int>("taps");
-        for (const int taps : {1, 63, 64, 65, 128, 1000, 2048, 2049, 4096, 24000})
+        for (const int taps : {1, 63, 64, 65, 128, 1000, 2048, 2049, 8192, 8193, 24000})
             QTest::addRow("%d taps", taps) << taps;
     }
     void liveConvolutionIsConvolution()
@@ -110,8 +110,8 @@ private slots:
     {
         QTest::addColumn<int>("taps");
         QTest::addColumn<int>("after");
-        for (const int taps : {1000, 24000})
-            for (const int after : {30000, 30720, 31001, 31680}) // in every state of the long parts
+        for (const int taps : {1000, 4096, 24000})
+            for (const int after : {30000, 30720, 30784, 31001, 31680, 31743}) // in every state of the long parts
                 QTest::addRow("%d taps, after %d", taps, after) << taps << after;
     }
     void aTakenOverConvolutionGoesOn()

@@ -9,7 +9,11 @@ namespace gristle::core {
 
 namespace {
 
-constexpr std::size_t kFarFrom = 1024, kLongestNear = 2048; // taps
+/// Longer impulses go on from twice the length of its parts in these.
+struct Longer {
+    std::size_t taps, length;
+};
+constexpr Longer kLonger[]{{2048, 256}, {8192, 1024}};
 
 /// Adds products of `count` spectra to a sum, of sixteen bins: of each the real parts, then the imaginary ones.
 GRISTLE_VECTORISED
@@ -52,9 +56,18 @@ void addDirect(const float* head, std::size_t taps, const float* x, float* out, 
         for (std::size_t k = 0; k < taps; ++k) out[i] += head[k] * x[std::ptrdiff_t(i) - std::ptrdiff_t(k)];
 }
 
-std::span<const float> from(std::span<const float> taps, std::size_t first)
+/// Taps from one to another, as far as there are any.
+std::span<const float> between(std::span<const float> taps, std::size_t first, std::size_t last)
 {
-    return taps.subspan(std::min(first, taps.size()));
+    last = std::min(last, taps.size());
+    return first < last ? taps.subspan(first, last - first) : std::span<const float>();
+}
+/// How far parts of a length go: to where longer ones begin, or the end.
+std::size_t endOf(std::span<const float> impulse, std::size_t length)
+{
+    for (const Longer& longer : kLonger)
+        if (longer.length > length && impulse.size() > longer.taps) return 2 * longer.length;
+    return impulse.size();
 }
 
 } // namespace
@@ -126,25 +139,69 @@ void PartedResponse::takeOver(const PartedResponse& before) noexcept
                         heard_.at(chunk, p));
 }
 
-LiveConvolver::LiveConvolver(std::span<const float> impulse)
-    : head_(kPart, 0.0f), near_(from(impulse.size() > kLongestNear ? impulse.first(kFarFrom) : impulse, kPart), kPart),
-      history_(2 * kPart, 0.0f), tail_(kPart, 0.0f)
+LongParts::LongParts(std::span<const float> impulse, std::size_t length)
+    : length_(length), steps_(length / kSmall), response_(between(impulse, 2 * length, endOf(impulse, length)), length),
+      window_(2 * length), heard_(2 * length), tail_(length), next_(length)
+{}
+
+void LongParts::reset() noexcept
 {
-    static_assert(kFarFrom == 2 * kFarPart, "a whole part's time to work, once its input is whole");
+    response_.reset();
+    for (auto* numbers : {&window_, &heard_, &tail_, &next_}) std::ranges::fill(*numbers, 0.0f);
+    step_ = 0;
+}
+
+std::size_t LongParts::addedBy(std::size_t step) const noexcept
+{
+    const std::size_t sharing = backStep() - forwardStep() - 1;
+    return response_.chunks() * (std::clamp(step, forwardStep(), backStep() - 1) - forwardStep()) / sharing;
+}
+
+void LongParts::hear(std::span<const float> small) noexcept
+{
+    std::ranges::copy(small, window_.begin() + long(length_ + kSmall * step_));
+    if (step_ == forwardStep()) response_.hear(heard_);
+    if (step_ > forwardStep()) response_.add(addedBy(step_ - 1), addedBy(step_));
+    if (step_ == backStep()) response_.finish(next_);
+    if (++step_ < steps_) return;
+    step_ = 0;
+    tail_.swap(next_);
+    std::ranges::copy(window_, heard_.begin());
+    std::copy_n(window_.begin() + long(length_), length_, window_.begin());
+}
+
+void LongParts::addTo(std::span<float> small) const noexcept
+{
+    for (std::size_t i = 0; i < kSmall; ++i) small[i] += tail_[kSmall * step_ + i];
+}
+
+void LongParts::takeOver(const LongParts& before) noexcept
+{
+    response_.takeOver(before.response_);
+    window_ = before.window_, heard_ = before.heard_; // as long: nothing is allocated
+    step_ = before.step_;
+    const bool hasHeard = step_ > forwardStep();
+    response_.add(0, response_.chunks(), hasHeard ? 1 : 0);
+    response_.finish(tail_);
+    if (hasHeard) response_.add(0, addedBy(step_ - 1));
+    if (step_ > backStep()) response_.finish(next_);
+}
+
+LiveConvolver::LiveConvolver(std::span<const float> impulse)
+    : head_(kPart, 0.0f), near_(between(impulse, kPart, endOf(impulse, kPart)), kPart), history_(2 * kPart, 0.0f),
+      tail_(kPart, 0.0f)
+{
     std::copy_n(impulse.begin(), std::min(impulse.size(), kPart), head_.begin());
-    if (impulse.size() <= kLongestNear) return;
-    far_.emplace(from(impulse, kFarFrom), kFarPart);
-    for (auto* window : {&farWindow_, &farHeard_}) window->resize(2 * kFarPart);
-    for (auto* part : {&farTail_, &farNext_}) part->resize(kFarPart);
+    for (const Longer& longer : kLonger)
+        if (impulse.size() > longer.taps) far_.emplace_back(impulse, longer.length);
 }
 
 void LiveConvolver::reset() noexcept
 {
-    for (auto* numbers : {&history_, &tail_, &farWindow_, &farHeard_, &farTail_, &farNext_})
-        std::ranges::fill(*numbers, 0.0f);
+    for (auto* numbers : {&history_, &tail_}) std::ranges::fill(*numbers, 0.0f);
     near_.reset();
-    if (far_) far_->reset();
-    filled_ = farStep_ = 0;
+    for (LongParts& far : far_) far.reset();
+    filled_ = 0;
 }
 
 void LiveConvolver::process(std::span<float> mono) noexcept
@@ -167,7 +224,7 @@ void LiveConvolver::finishPart() noexcept
     filled_ = 0;
     if (near_.count() > 0) {
         near_.hear(history_);
-        if (far_) workFar();
+        for (LongParts& far : far_) far.hear(std::span(history_).last(kPart));
         makeTail();
     }
     std::copy_n(history_.begin() + kPart, kPart, history_.begin());
@@ -178,48 +235,16 @@ void LiveConvolver::makeTail() noexcept
 {
     near_.add(0, near_.chunks());
     near_.finish(tail_);
-    if (far_)
-        for (std::size_t i = 0; i < kPart; ++i) tail_[i] += farTail_[kPart * farStep_ + i];
-}
-
-/// The first step transforms, the last one transforms back, those between share the bins.
-std::size_t LiveConvolver::farAddedBy(std::size_t step) const noexcept
-{
-    return far_->chunks() * std::min(step, kFarSteps - 2) / (kFarSteps - 2);
-}
-
-/// One step for the long part that comes next.
-void LiveConvolver::workFar() noexcept
-{
-    std::copy_n(history_.begin() + kPart, kPart, farWindow_.begin() + long(kFarPart + kPart * farStep_));
-    if (farStep_ == 0)
-        far_->hear(farHeard_);
-    else if (farStep_ + 1 < kFarSteps)
-        far_->add(farAddedBy(farStep_ - 1), farAddedBy(farStep_));
-    else
-        far_->finish(farNext_);
-    if (++farStep_ < kFarSteps) return;
-    farStep_ = 0;
-    farTail_.swap(farNext_);
-    std::ranges::copy(farWindow_, farHeard_.begin());
-    std::copy_n(farWindow_.begin() + kFarPart, kFarPart, farWindow_.begin());
+    for (const LongParts& far : far_) far.addTo(tail_);
 }
 
 void LiveConvolver::takeOver(const LiveConvolver& before) noexcept
 {
     reset();
     near_.takeOver(before.near_);
+    for (std::size_t i = 0; i < std::min(far_.size(), before.far_.size()); ++i) far_[i].takeOver(before.far_[i]);
     std::ranges::copy(before.history_, history_.begin());
     filled_ = before.filled_;
-    if (far_ && before.far_) {
-        far_->takeOver(*before.far_);
-        std::ranges::copy(before.farWindow_, farWindow_.begin());
-        std::ranges::copy(before.farHeard_, farHeard_.begin());
-        farStep_ = before.farStep_;
-        far_->add(0, far_->chunks(), farStep_ == 0 ? 0 : 1);
-        far_->finish(farTail_);
-        if (farStep_ > 0) far_->add(0, farAddedBy(farStep_ - 1));
-    }
     if (near_.count() > 0) makeTail();
 }
 

@@ -2,7 +2,6 @@
 
 #include "core/signal/convolver.h"
 
-#include <optional>
 #include <span>
 #include <variant>
 #include <vector>
@@ -48,12 +47,39 @@ private:
     std::size_t newest_ = 0;         ///< in heard_
 };
 
+/// What some later taps give, in long parts: once a part of the input is whole, there is another one's time until its
+/// output is wanted, and the work is spread over it. Goes on by steps of small parts.
+class LongParts {
+public:
+    static constexpr std::size_t kSmall = 64;
+    /// @param impulse  its taps from twice `length` on count; allocates
+    LongParts(std::span<const float> impulse, std::size_t length);
+    void hear(std::span<const float> small) noexcept;  ///< one step
+    void addTo(std::span<float> small) const noexcept; ///< what is given to the small part that comes next
+    void reset() noexcept;
+    void takeOver(const LongParts& before) noexcept; ///< what another of the same length has heard
+
+private:
+    // The parts in their order have their transforms in different steps; the steps between share the bins.
+    std::size_t forwardStep() const noexcept { return steps_ > 4 ? 1 : 0; }
+    std::size_t backStep() const noexcept { return steps_ - 1 - forwardStep(); }
+    std::size_t addedBy(std::size_t step) const noexcept; ///< chunks of bins, once a step is done
+
+    std::size_t length_, steps_;
+    PartedResponse response_;
+    std::size_t step_ = 0;      ///< the small part being filled within its long one
+    std::vector<float> window_; ///< the long part before and the one being filled
+    std::vector<float> heard_;  ///< the two before the one being filled
+    std::vector<float> tail_;   ///< what is given to the one being filled
+    std::vector<float> next_;   ///< and to the next, once its last step is done
+};
+
 /// Convolves a mono stream with a fixed impulse without any delay: the first 64 taps directly, the next ones in parts
-/// of 64, each ready when its time comes. Over 2,048 taps those from 1,024 on go in parts of 512, for which there is a
-/// whole part's time: their work is spread evenly over eight small parts. Any block lengths give the same bits. For
-/// playing live; for rendering OverlapSave is cheaper. Source: uniformly partitioned convolution, Kulp 1988; the direct
-/// head and longer parts behind as by Gardner 1995. Cost each 64 frames: two transforms of 128, and for each 64 near
-/// taps the products of 65 bins; an eighth of two transforms of 1,024 and, for each 512 far taps, of 513 products.
+/// of 64, each ready when its time comes. Over 2,048 taps those from 512 on go in parts of 256, over 8,192 those from
+/// 2,048 on in parts of 1,024. Any block lengths give the same bits. For playing live; for rendering OverlapSave is
+/// cheaper. Source: uniformly partitioned convolution, Kulp 1988; the direct head and longer parts behind as by Gardner
+/// 1995. Cost each 64 frames: two transforms of 128, for each 64 near taps the products of 65 bins; of each kind of
+/// long part that share of two transforms of twice its length and of as many products for each part.
 class LiveConvolver {
 public:
     explicit LiveConvolver(std::span<const float> impulse); ///< allocates; an empty impulse gives silence
@@ -62,24 +88,16 @@ public:
     void takeOver(const LiveConvolver& before) noexcept; ///< what another one has heard, as far as both remember
 
 private:
-    static constexpr std::size_t kPart = 64, kFarPart = 512, kFarSteps = kFarPart / kPart;
+    static constexpr std::size_t kPart = LongParts::kSmall;
     void finishPart() noexcept;
     void makeTail() noexcept;
-    void workFar() noexcept;
-    std::size_t farAddedBy(std::size_t step) const noexcept; ///< chunks
 
     std::vector<float> head_; ///< kPart taps
     PartedResponse near_;
-    std::optional<PartedResponse> far_;
+    std::vector<LongParts> far_; ///< none, or one for each length in turn
     std::vector<float> history_; ///< the part before and the one being filled
     std::vector<float> tail_;    ///< what the parts give to the one being filled
     std::size_t filled_ = 0;
-
-    std::size_t farStep_ = 0;      ///< the small part being filled within its long one
-    std::vector<float> farWindow_; ///< the long part before and the one being filled
-    std::vector<float> farHeard_;  ///< the two before the one being filled
-    std::vector<float> farTail_;   ///< what the far parts give to the one being filled
-    std::vector<float> farNext_;   ///< and to the next, once its last step is done
 };
 
 /// A convolution for rendering (cheap, late by latency()) or for playing live (no delay).
