@@ -4,6 +4,7 @@
 #include "core/signal/minimum_phase.h"
 #include "core/signal/oversampler.h"
 #include "core/signal/saturator.h"
+#include "core/signal/skew_fft.h"
 #include "core/signal/varying_delay.h"
 #include "support/signals.h"
 
@@ -19,6 +20,10 @@ private slots:
     void convolutionIsExact_data();
     void convolutionIsExact();
     void convolutionDoesNotDependOnBlocks();
+    void skewTransformEvaluatesAtTheRootsOfI_data();
+    void skewTransformEvaluatesAtTheRootsOfI();
+    void skewTransformGoesBack_data();
+    void skewTransformGoesBack();
     void oversamplerIsTransparent_data();
     void oversamplerIsTransparent();
     void oversamplerForPlayingIsEarly_data();
@@ -78,6 +83,73 @@ void TestSignal::convolutionDoesNotDependOnBlocks()
     auto again = test::whiteNoise(0.1, 20000, 3);
     b.process(again);
     QVERIFY(whole == again);
+}
+
+void TestSignal::skewTransformEvaluatesAtTheRootsOfI_data()
+{
+    QTest::addColumn<int>("length");
+    for (const int n : {64, 256, 1024, 4096}) QTest::addRow("%d", n) << n;
+}
+
+/// The bins of a transform of two lengths of samples, in their order.
+static std::vector<std::complex<double>> skewBins(SkewFft& fft, const std::vector<float>& x)
+{
+    const std::size_t n = x.size() / 2;
+    std::vector<float> floats(2 * n);
+    fft.split(std::span(x).first(n), std::span(x).last(n));
+    fft.evaluate(floats.data());
+    std::vector<std::complex<double>> bins;
+    for (std::size_t k = 0; k < n; ++k) {
+        const std::size_t at = k / SkewFft::kChunk * 2 * SkewFft::kChunk + k % SkewFft::kChunk;
+        bins.emplace_back(double(floats[at]), double(floats[at + SkewFft::kChunk]));
+    }
+    return bins;
+}
+
+void TestSignal::skewTransformEvaluatesAtTheRootsOfI()
+{
+    QFETCH(int, length);
+    const std::size_t n = std::size_t(length);
+    SkewFft fft(n);
+    const double turn = 2.0 * std::numbers::pi / double(n); // between the roots
+    std::vector<float> x(2 * n);
+    x[1] = 1.0f; // the values of this one are the places
+    std::vector<double> places;
+    std::vector<int> isThere(n);
+    for (const auto& place : skewBins(fft, x)) {
+        const double k = std::arg(place) / turn - 0.25;
+        QVERIFY(std::abs(std::abs(place) - 1.0) < 1e-6);
+        QVERIFY2(std::abs(k - std::round(k)) < 1e-6 * double(n), qPrintable(QString::number(k)));
+        places.push_back(turn * (std::round(k) + 0.25));
+        ++isThere[(std::size_t(std::lround(k) + long(n))) % n];
+    }
+    QVERIFY(std::ranges::all_of(isThere, [](int times) { return times == 1; }));
+
+    x = test::whiteNoise(0.1, 2 * n, 4);
+    const auto bins = skewBins(fft, x);
+    double error = 0.0, power = 0.0;
+    for (std::size_t b = 0; b < n; b += 5) { // the definition, in double: x^n is i
+        std::complex<double> sum;
+        for (std::size_t i = 0; i < 2 * n; ++i) sum += double(x[i]) * std::polar(1.0, places[b] * double(i));
+        error += std::norm(sum - bins[b]), power += std::norm(sum);
+    }
+    QVERIFY2(10.0 * std::log10(error / power) < -130.0, qPrintable(QString::number(10.0 * std::log10(error / power))));
+}
+
+void TestSignal::skewTransformGoesBack_data() { skewTransformEvaluatesAtTheRootsOfI_data(); }
+
+void TestSignal::skewTransformGoesBack()
+{
+    QFETCH(int, length);
+    const std::size_t n = std::size_t(length);
+    SkewFft fft(n);
+    const auto x = test::whiteNoise(0.1, 2 * n, 5);
+    std::vector<float> bins(2 * n), last(n);
+    fft.split(std::span(x).first(n), std::span(x).last(n));
+    fft.evaluate(bins.data());
+    fft.interpolate(bins.data());
+    fft.join(last);
+    for (std::size_t i = 0; i < n; ++i) QVERIFY(std::abs(last[i] / float(n) - x[n + i]) < 1e-6f);
 }
 
 void TestSignal::oversamplerIsTransparent_data()

@@ -76,7 +76,7 @@ private slots:
     void liveConvolutionIsConvolution_data()
     {
         QTest::addColumn<int>("taps");
-        for (const int taps : {1, 63, 64, 65, 128, 1000, 2048, 2049, 8192, 8193, 24000})
+        for (const int taps : {1, 63, 64, 65, 128, 1000, 2048, 2049, 4096, 4097, 24000})
             QTest::addRow("%d taps", taps) << taps;
     }
     void liveConvolutionIsConvolution()
@@ -95,7 +95,7 @@ private slots:
                 convolver.process({out.data() + at, std::min(block, out.size() - at)});
             double error = 0.0;
             for (std::size_t i = 0; i < y.size(); ++i) error += (out[i] - y[i]) * (out[i] - y[i]);
-            QVERIFY2(powerToDb(error / power) < -120.0,
+            QVERIFY2(powerToDb(error / power) < -130.0,
                      qPrintable(QString("%1: %2").arg(block).arg(powerToDb(error / power))));
             if (whole.empty()) whole = out;
             QVERIFY(out == whole);

@@ -13,27 +13,7 @@ namespace {
 struct Longer {
     std::size_t taps, length;
 };
-constexpr Longer kLonger[]{{2048, 256}, {8192, 1024}};
-
-/// Adds products of `count` spectra to a sum, of sixteen bins: of each the real parts, then the imaginary ones.
-GRISTLE_VECTORISED
-void addProducts(const float* a, const float* b, std::size_t count, float* sum)
-{
-    constexpr std::size_t kLanes = 2;
-    FloatLane re[kLanes], im[kLanes];
-    std::memcpy(re, sum, sizeof re);
-    std::memcpy(im, sum + kLanes * kFloatLane, sizeof im);
-    for (std::size_t p = 0; p < count; ++p, a += 2 * kLanes * kFloatLane, b += 2 * kLanes * kFloatLane)
-        for (std::size_t i = 0; i < kLanes; ++i) {
-            FloatLane aRe, aIm, bRe, bIm;
-            load(aRe, a + kFloatLane * i), load(aIm, a + kFloatLane * (kLanes + i));
-            load(bRe, b + kFloatLane * i), load(bIm, b + kFloatLane * (kLanes + i));
-            re[i] += aRe * bRe - aIm * bIm;
-            im[i] += aRe * bIm + aIm * bRe;
-        }
-    std::memcpy(sum, re, sizeof re);
-    std::memcpy(sum + kLanes * kFloatLane, im, sizeof im);
-}
+constexpr Longer kLonger[]{{2048, 256}, {4096, 1024}};
 
 /// out[i] += sum over taps of head[k] x[i - k]; x has as many samples before it as there are taps.
 GRISTLE_VECTORISED
@@ -72,102 +52,39 @@ std::size_t endOf(std::span<const float> impulse, std::size_t length)
 
 } // namespace
 
-PartedResponse::PartedResponse(std::span<const float> taps, std::size_t length)
-    : length_(length), chunks_(length / kChunk + 1), fft_(2 * length),
-      response_(chunks_, (taps.size() + length - 1) / length), heard_(chunks_, response_.count + 1), sum_(chunks_, 1)
-{
-    for (std::size_t p = 0; p < response_.count; ++p) {
-        const auto part = taps.subspan(p * length, std::min(length, taps.size() - p * length));
-        std::ranges::fill(fft_.time(), 0.0f);
-        std::ranges::transform(part, fft_.time().begin(), [&](float x) { return x / float(2 * length); });
-        fft_.forward();
-        response_.put(p, fft_.spectrum());
-    }
-}
-
-void PartedResponse::Spectra::put(std::size_t which, std::span<const std::complex<float>> bins) noexcept
-{
-    for (std::size_t first = 0; first < bins.size(); first += kChunk) {
-        float* const to = at(first / kChunk, which);
-        for (std::size_t i = 0; i < std::min(kChunk, bins.size() - first); ++i)
-            to[i] = bins[first + i].real(), to[kChunk + i] = bins[first + i].imag();
-    }
-}
-
-void PartedResponse::hear(std::span<const float> window) noexcept
-{
-    std::ranges::copy(window, fft_.time().begin());
-    fft_.forward();
-    newest_ = newest_ == 0 ? heard_.count - 1 : newest_ - 1;
-    heard_.put(newest_, fft_.spectrum());
-}
-
-void PartedResponse::add(std::size_t from, std::size_t to, std::size_t ago) noexcept
-{
-    const std::size_t at = (newest_ + ago) % heard_.count, n = std::min(count(), heard_.count - at);
-    for (std::size_t chunk = from; chunk < to; ++chunk) { // up to the end of the ring, then from its start
-        addProducts(response_.at(chunk, 0), heard_.at(chunk, at), n, sum_.at(chunk, 0));
-        if (n < count()) addProducts(response_.at(chunk, n), heard_.at(chunk, 0), count() - n, sum_.at(chunk, 0));
-    }
-}
-
-void PartedResponse::finish(std::span<float> out) noexcept
-{
-    const auto bins = fft_.spectrum();
-    for (std::size_t i = 0; i < bins.size(); ++i) {
-        const float* const from = sum_.at(i / kChunk, 0) + i % kChunk;
-        bins[i] = {from[0], from[kChunk]};
-    }
-    fft_.inverse();
-    std::ranges::copy(fft_.time().subspan(length_), out.begin());
-    std::ranges::fill(sum_.numbers, 0.0f);
-}
-
-void PartedResponse::reset() noexcept
-{
-    std::ranges::fill(heard_.numbers, 0.0f);
-    std::ranges::fill(sum_.numbers, 0.0f);
-    newest_ = 0;
-}
-
-void PartedResponse::takeOver(const PartedResponse& before) noexcept
-{
-    reset();
-    for (std::size_t p = 0; p < std::min(heard_.count, before.heard_.count); ++p) // the last one first
-        for (std::size_t chunk = 0; chunk < chunks_; ++chunk)
-            std::copy_n(before.heard_.at(chunk, (before.newest_ + p) % before.heard_.count), 2 * kChunk,
-                        heard_.at(chunk, p));
-}
-
 LongParts::LongParts(std::span<const float> impulse, std::size_t length)
     : length_(length), steps_(length / kSmall), response_(between(impulse, 2 * length, endOf(impulse, length)), length),
-      window_(2 * length), heard_(2 * length), tail_(length), next_(length)
-{}
+      tail_(length), next_(length)
+{
+    for (auto& part : parts_) part.resize(length);
+}
 
 void LongParts::reset() noexcept
 {
     response_.reset();
-    for (auto* numbers : {&window_, &heard_, &tail_, &next_}) std::ranges::fill(*numbers, 0.0f);
-    step_ = 0;
+    for (auto* numbers : {&parts_[0], &parts_[1], &parts_[2], &tail_, &next_}) std::ranges::fill(*numbers, 0.0f);
+    step_ = filling_ = 0;
 }
 
 std::size_t LongParts::addedBy(std::size_t step) const noexcept
 {
-    const std::size_t sharing = backStep() - forwardStep() - 1;
-    return response_.chunks() * (std::clamp(step, forwardStep(), backStep() - 1) - forwardStep()) / sharing;
+    return response_.chunks() * (std::clamp(step + 1, firstAdd(), endAdd()) - firstAdd()) / (endAdd() - firstAdd());
 }
+
+void LongParts::split() noexcept { response_.split(parts_[(filling_ + 1) % 3], parts_[(filling_ + 2) % 3]); }
 
 void LongParts::hear(std::span<const float> small) noexcept
 {
-    std::ranges::copy(small, window_.begin() + long(length_ + kSmall * step_));
-    if (step_ == forwardStep()) response_.hear(heard_);
-    if (step_ > forwardStep()) response_.add(addedBy(step_ - 1), addedBy(step_));
-    if (step_ == backStep()) response_.finish(next_);
+    std::ranges::copy(small, parts_[filling_].begin() + long(kSmall * step_));
+    if (step_ == 0) split();
+    if (step_ + 1 == firstAdd()) response_.hear();
+    if (step_ >= firstAdd()) response_.add(addedBy(step_ - 1), addedBy(step_));
+    if (step_ == endAdd()) response_.interpolate();
+    if (step_ + 1 == steps_) response_.finish(next_);
     if (++step_ < steps_) return;
     step_ = 0;
     tail_.swap(next_);
-    std::ranges::copy(window_, heard_.begin());
-    std::copy_n(window_.begin() + long(length_), length_, window_.begin());
+    filling_ = (filling_ + 1) % 3;
 }
 
 void LongParts::addTo(std::span<float> small) const noexcept
@@ -178,13 +95,15 @@ void LongParts::addTo(std::span<float> small) const noexcept
 void LongParts::takeOver(const LongParts& before) noexcept
 {
     response_.takeOver(before.response_);
-    window_ = before.window_, heard_ = before.heard_; // as long: nothing is allocated
-    step_ = before.step_;
-    const bool hasHeard = step_ > forwardStep();
+    for (std::size_t i = 0; i < 3; ++i) std::ranges::copy(before.parts_[i], parts_[i].begin());
+    filling_ = before.filling_, step_ = before.step_;
+    const bool hasHeard = step_ >= firstAdd();
     response_.add(0, response_.chunks(), hasHeard ? 1 : 0);
+    response_.interpolate();
     response_.finish(tail_);
+    if (step_ > 0 && !hasHeard) split();
     if (hasHeard) response_.add(0, addedBy(step_ - 1));
-    if (step_ > backStep()) response_.finish(next_);
+    if (step_ > endAdd()) response_.interpolate();
 }
 
 LiveConvolver::LiveConvolver(std::span<const float> impulse)
@@ -223,7 +142,8 @@ void LiveConvolver::finishPart() noexcept
 {
     filled_ = 0;
     if (near_.count() > 0) {
-        near_.hear(history_);
+        near_.split(std::span(history_).first(kPart), std::span(history_).last(kPart));
+        near_.hear();
         for (LongParts& far : far_) far.hear(std::span(history_).last(kPart));
         makeTail();
     }
@@ -234,6 +154,7 @@ void LiveConvolver::finishPart() noexcept
 void LiveConvolver::makeTail() noexcept
 {
     near_.add(0, near_.chunks());
+    near_.interpolate();
     near_.finish(tail_);
     for (const LongParts& far : far_) far.addTo(tail_);
 }

@@ -1,51 +1,13 @@
 #pragma once
 
 #include "core/signal/convolver.h"
+#include "core/signal/parted_response.h"
 
 #include <span>
 #include <variant>
 #include <vector>
 
 namespace gristle::core {
-
-/// Some taps of an impulse in partitions of one length, in the frequency domain.
-class PartedResponse {
-public:
-    /// @param length  of a part, of which there are as many as the taps take; allocates
-    PartedResponse(std::span<const float> taps, std::size_t length);
-    std::size_t count() const noexcept { return response_.count; } ///< of parts
-    void hear(std::span<const float> window) noexcept;             ///< the last two lengths of the input
-    std::size_t chunks() const noexcept { return chunks_; }        ///< of bins
-    /// Sums up what all parts give in some chunks, the first of the window heard last, or of the one `ago` (0 or 1)
-    /// before.
-    void add(std::size_t from, std::size_t to, std::size_t ago = 0) noexcept;
-    void finish(std::span<float> out) noexcept; ///< the sum as a length of output; begins another
-    void reset() noexcept;
-    void takeOver(const PartedResponse& before) noexcept; ///< what another of the same length has heard
-
-private:
-    static constexpr std::size_t kChunk = 16; // bins in registers
-    /// Of each sixteen bins those of all spectra, so that a sum over many reads on and on: real parts, imaginary ones.
-    struct Spectra {
-        std::size_t count;
-        std::vector<float> numbers;
-        Spectra(std::size_t chunks, std::size_t spectra) : count(spectra), numbers(chunks * spectra * 2 * kChunk) {}
-        float* at(std::size_t chunk, std::size_t which) noexcept
-        {
-            return &numbers[(chunk * count + which) * 2 * kChunk];
-        }
-        const float* at(std::size_t chunk, std::size_t which) const noexcept
-        {
-            return &numbers[(chunk * count + which) * 2 * kChunk];
-        }
-        void put(std::size_t which, std::span<const std::complex<float>> bins) noexcept;
-    };
-
-    std::size_t length_, chunks_;
-    RealFft fft_;
-    Spectra response_, heard_, sum_; ///< heard_: a ring of the last windows, one more than there are parts
-    std::size_t newest_ = 0;         ///< in heard_
-};
 
 /// What some later taps give, in long parts: once a part of the input is whole, there is another one's time until its
 /// output is wanted, and the work is spread over it. Goes on by steps of small parts.
@@ -60,26 +22,28 @@ public:
     void takeOver(const LongParts& before) noexcept; ///< what another of the same length has heard
 
 private:
-    // The parts in their order have their transforms in different steps; the steps between share the bins.
-    std::size_t forwardStep() const noexcept { return steps_ > 4 ? 1 : 0; }
-    std::size_t backStep() const noexcept { return steps_ - 1 - forwardStep(); }
+    // The first step of four or the first two of more transform, as many of the last ones transform back; those
+    // between share the bins.
+    std::size_t firstAdd() const noexcept { return steps_ > 4 ? 2 : 1; }
+    std::size_t endAdd() const noexcept { return steps_ - firstAdd(); }
     std::size_t addedBy(std::size_t step) const noexcept; ///< chunks of bins, once a step is done
+    void split() noexcept;
 
     std::size_t length_, steps_;
     PartedResponse response_;
-    std::size_t step_ = 0;      ///< the small part being filled within its long one
-    std::vector<float> window_; ///< the long part before and the one being filled
-    std::vector<float> heard_;  ///< the two before the one being filled
-    std::vector<float> tail_;   ///< what is given to the one being filled
-    std::vector<float> next_;   ///< and to the next, once its last step is done
+    std::size_t step_ = 0;        ///< the small part being filled within its long one
+    std::size_t filling_ = 0;     ///< of parts_
+    std::vector<float> parts_[3]; ///< of the input: the one being filled and the two before, which are being heard
+    std::vector<float> tail_;     ///< what is given to the one being filled
+    std::vector<float> next_;     ///< and to the next, once its last step is done
 };
 
 /// Convolves a mono stream with a fixed impulse without any delay: the first 64 taps directly, the next ones in parts
-/// of 64, each ready when its time comes. Over 2,048 taps those from 512 on go in parts of 256, over 8,192 those from
-/// 2,048 on in parts of 1,024. Any block lengths give the same bits. For playing live; for rendering OverlapSave is
-/// cheaper. Source: uniformly partitioned convolution, Kulp 1988; the direct head and longer parts behind as by Gardner
-/// 1995. Cost each 64 frames: two transforms of 128, for each 64 near taps the products of 65 bins; of each kind of
-/// long part that share of two transforms of twice its length and of as many products for each part.
+/// of 64, each ready when its time comes. Over 2,048 taps those from 512 on go in parts of 256, over 4,096 those from
+/// 2,048 on in parts of 1,024. Any block lengths give the same bits, and so does every machine. For playing live; for
+/// rendering OverlapSave is cheaper. Source: uniformly partitioned convolution, Kulp 1988; the direct head and longer
+/// parts behind as by Gardner 1995. Cost each 64 frames: two transforms to 64 bins, for each 64 near taps their
+/// products; of each kind of long part that share of two transforms of its length and of as many products a part.
 class LiveConvolver {
 public:
     explicit LiveConvolver(std::span<const float> impulse); ///< allocates; an empty impulse gives silence
