@@ -6,10 +6,12 @@
 #include "support/window_bench.h"
 
 #include <QApplication>
+#include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
 #include <QPushButton>
+#include <QRegularExpression>
 #include <fstream>
 #include <nlohmann/json.hpp>
 
@@ -25,6 +27,8 @@ class TestRigBench : public QObject {
 private slots:
     void initTestCase();
     void buildMoveBypass();
+    void ceilingsAndNoiseOfTheStage();
+    void theOutputIsTurnedUnderFullScale();
     void keysOnTheLadder();
     void travelComesInAndIsTrue();
     void everyViewOfAStage();
@@ -130,6 +134,49 @@ void TestRigBench::buildMoveBypass()
     for (int i = 0; i < 3; ++i) b.session().undoStack().undo();
     QVERIFY(!b.chain()[0].bypass && b.types().contains("boost"));
     b.settle();
+}
+
+void TestRigBench::ceilingsAndNoiseOfTheStage()
+{
+    Open b(demo());
+    b.type("gate threshold=-60 depth=40 | boost gain=6 | gain db=0");
+    const auto readings = [&b] { return b.find<QLabel>("stageReadings")->text(); };
+    const auto figures = [&] { // of what is read: room, noise at rest, while playing
+        std::vector<double> out;
+        auto found = QRegularExpression("([\\x{2212}-]?\\d+\\.\\d)").globalMatch(readings());
+        while (found.hasNext()) out.push_back(found.next().captured(1).replace(QChar(0x2212), '-').toDouble());
+        return out;
+    };
+    emit b.find<Ladder>("ladder")->choose(0);
+    b.settle();
+    QVERIFY2(readings().contains("no ceiling"), qPrintable(readings()));
+    QCOMPARE(figures().size(), std::size_t(2));
+    QVERIFY2(figures()[1] - figures()[0] > 30.0, qPrintable(readings())); // shut at rest, open while somebody plays
+    emit b.find<Ladder>("ladder")->choose(1);
+    QVERIFY2(readings().contains("under its ceiling"), qPrintable(readings()));
+    const double room = figures()[0];
+    b.type("gain db=20 | boost gain=6 | gain db=0");
+    QVERIFY2(readings().contains("into its ceiling"), qPrintable(readings()));
+    QVERIFY2(std::abs(room + figures()[0] - 20.0) < 0.15, qPrintable(QString("%1: %2").arg(room).arg(readings())));
+    b.click("bypassStage");
+    b.settle();
+    QVERIFY2(readings().contains("bypassed"), qPrintable(readings()));
+}
+
+void TestRigBench::theOutputIsTurnedUnderFullScale()
+{
+    Open b(demo());
+    b.type("gain db=0");
+    auto* output = b.find<QDoubleSpinBox>("rigOutput");
+    output->setValue(30.0);
+    emit output->editingFinished();
+    b.settle();
+    auto* turn = b.window.findChild<QPushButton*>("remedy.rig.output_over");
+    QVERIFY(turn);
+    turn->click();
+    b.settle();
+    QVERIFY2(output->value() < 15.0, qPrintable(QString::number(output->value())));
+    QVERIFY(!b.window.findChild<QPushButton*>("remedy.rig.output_over")); // and that is enough
 }
 
 void TestRigBench::keysOnTheLadder()

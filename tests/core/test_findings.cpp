@@ -83,6 +83,7 @@ private slots:
     void rigTellsWhenTheLevelMoved();
     void rigTellsWhatIsMissing();
     void rigTellsWhichStageBringsNoise();
+    void theOutputPassesFullScale();
     void octavesOfNoise();
     void levelsTravelInVolts();
     void pickupIsMatchedByTheGraphic();
@@ -348,6 +349,15 @@ void TestFindings::rigTellsWhichStageBringsNoise()
     QVERIFY(rigNoiseFinding(rungs, "rig")->severity == Severity::Fix); // 35 dB
     rungs[1].restDbu.reset();
     QVERIFY(!rigNoiseFinding(rungs, "rig") && !rigNoiseFinding({}, "rig")); // nothing is said of what is not known
+}
+
+void TestFindings::theOutputPassesFullScale()
+{
+    QVERIFY(!rigOutputFinding(11.9, 12.0, "rig"));
+    const auto over = rigOutputFinding(14.3, 12.0, "rig");
+    QVERIFY(over && over->severity == Severity::Fix);
+    QCOMPARE(QString::fromStdString(over->title), QString("Turn the output down 3.3 dB"));
+    QCOMPARE(*over->target, 11.0);
 }
 
 void TestFindings::octavesOfNoise()

@@ -102,6 +102,23 @@ std::vector<Finding> rigFindings(const RenderReport& report, const RigDocument& 
     return out;
 }
 
+std::optional<Finding> rigOutputFinding(double peakDbu, double fullScaleDbu, const std::string& subject)
+{
+    constexpr double kLeftDb = 1.0;
+    if (peakDbu <= fullScaleDbu) return std::nullopt;
+    const double target = fullScaleDbu - kLeftDb;
+    Finding out =
+        makeFinding(Severity::Fix, "rig.output_over", subject,
+                    fmt::format("Turn the output down {} dB", figureText(peakDbu - target)),
+                    fmt::format("Its peaks reach {} dBu and full scale is {}: in a file of whole numbers they are cut.",
+                                signedText(peakDbu), signedText(fullScaleDbu)),
+                    "Turn the rig's output down; what you hear is matched in loudness all the same");
+    out.measured = peakDbu, out.target = target, out.unit = "dBu";
+    out.low = fullScaleDbu - 24.0, out.high = std::max(peakDbu, fullScaleDbu) + 3.0;
+    out.targetLow = out.low, out.targetHigh = target;
+    return out;
+}
+
 std::optional<Finding> rigNoiseFinding(const std::vector<Rung>& rungs, const std::string& subject)
 {
     constexpr double kEnoughDb = 40.0, kToldDb = 3.0, kHighestDb = 90.0;

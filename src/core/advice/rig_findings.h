@@ -17,6 +17,10 @@ std::vector<Finding> rigFindings(const RenderReport& report, const RigDocument& 
 /// where a level at rest is not known. @param rungs  of the whole chain
 std::optional<Finding> rigNoiseFinding(const std::vector<Rung>& rungs, const std::string& subject);
 
+/// rig.output_over: the loudest peak passes the full scale of what is written, levels as dBu of a sine. None where it
+/// does not. Its target leaves 1 dB.
+std::optional<Finding> rigOutputFinding(double peakDbu, double fullScaleDbu, const std::string& subject);
+
 /// rig.start: what to listen for in a rig that began at a starting point, and its controls that matter.
 Finding startingPointFinding(const StartingPoint& point);
 

@@ -55,6 +55,13 @@ void Ladder::setRungs(std::vector<Rung> rungs, double outputDb)
     update();
 }
 
+void Ladder::setLimits(std::vector<StageLimit> limits, std::optional<double> outputCeilingDbu)
+{
+    limits_ = std::move(limits);
+    outputCeilingDbu_ = outputCeilingDbu;
+    update();
+}
+
 void Ladder::setChosen(int stage)
 {
     chosen_ = stage;
@@ -69,12 +76,33 @@ int Ladder::stageAt(double x) const
     return column >= 1 && column <= int(chain_.size()) ? column - 1 : -1;
 }
 
+/// Dashed; in the act colour where the peaks pass it.
+void Ladder::drawCeilings(QPainter& p, const PlotArea& area, double outputPeakDbu) const
+{
+    const auto draw = [&](std::size_t column, double dbu, bool isPassed) {
+        const double y = area.y.held(dbu);
+        p.setPen(QPen(ink(isPassed ? Token::Act : Token::Ink), 1.4, Qt::DashLine));
+        p.drawLine(QPointF(area.x.at(double(column)) + 2.0, y), QPointF(area.x.at(double(column + 1)) - 2.0, y));
+    };
+    for (std::size_t i = 0; i < limits_.size(); ++i)
+        if (limits_[i].ceilingDbu) draw(i, *limits_[i].ceilingDbu, *limits_[i].roomDb < 0.0);
+    if (outputCeilingDbu_) draw(limits_.size(), *outputCeilingDbu_, outputPeakDbu > *outputCeilingDbu_);
+    const auto first =
+        std::ranges::find_if(limits_, [](const StageLimit& limit) { return limit.ceilingDbu.has_value(); });
+    if (first != limits_.end())
+        drawLabel(p, {area.x.at(double(first - limits_.begin())) + 4, area.y.held(*first->ceilingDbu) - 3},
+                  tr("ceiling"), Qt::AlignLeft | Qt::AlignBottom, ink(Token::Ink), plot());
+}
+
 void Ladder::paintEvent(QPaintEvent*)
 {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
     double low = -100.0, high = 20.0;
-    for (const Rung& r : rungs_) high = std::max(high, std::ceil((r.peakDbu + 3.0) / 20.0) * 20.0);
+    const auto include = [&](double dbu) { high = std::max(high, std::ceil((dbu + 3.0) / 20.0) * 20.0); };
+    for (const Rung& r : rungs_) include(r.peakDbu);
+    for (const StageLimit& limit : limits_)
+        if (limit.ceilingDbu) include(*limit.ceilingDbu);
     PlotArea area(plot(), Axis{0.0, double(chain_.size() + 2)}, Axis{low, high});
     const auto& t = Theme::instance();
     const double w = columnWidth();
@@ -107,11 +135,12 @@ void Ladder::paintEvent(QPaintEvent*)
             p.setBrush(Qt::NoBrush);
             p.drawPolyline(line);
         };
-        staircase([](const Rung& r) { return r.peakDbu; }, QPen(ink(Token::Ink2), 1.2, Qt::DashLine));
+        staircase([](const Rung& r) { return r.peakDbu; }, QPen(ink(Token::Ink2), 1.0));
         if (steps.front().restDbu)
             staircase([](const Rung& r) { return r.restDbu.value_or(-200.0); }, QPen(ink(Token::Ink2), 1.6));
         staircase([](const Rung& r) { return r.playingDbu; }, QPen(ink(Token::Ink), 2.4));
         p.setFont(t.text(TextSize::Small));
+        if (limits_.size() == rungs_.size()) drawCeilings(p, area, steps.back().peakDbu);
         const auto inside = plot();
         for (std::size_t i = 1; i < steps.size(); ++i) // lanes side by side in time, above each other in level
             for (std::size_t lane = 0; lane < steps[i].lanesDbu.size(); ++lane) {

@@ -2,11 +2,12 @@
 
 #include "app/widgets/plot.h"
 #include "core/mix/rig_ledger.h"
+#include "core/mix/rig_limits.h"
 
 namespace gristle::app {
 
-/// The level ladder that is the chain: one step a stage, playing and at rest, in dBu. A stage is chosen by click or
-/// with Left and Right.
+/// The level ladder that is the chain: one step a stage, playing, at rest and ceiling, in dBu. A stage is chosen by
+/// click or with Left and Right.
 class Ladder : public PlotWidget {
     Q_OBJECT
 public:
@@ -14,6 +15,9 @@ public:
     /// @param lane  which lane's chain it is, none for the outermost
     void setChain(const std::vector<core::RigNode>& chain, std::optional<std::size_t> lane = std::nullopt);
     void setRungs(std::vector<core::Rung> rungs, double outputDb);
+    /// @param limits  as many as there are rungs, or none yet
+    /// @param outputCeilingDbu  full scale behind the output level
+    void setLimits(std::vector<core::StageLimit> limits, std::optional<double> outputCeilingDbu);
     void setChosen(int stage);
     int chosen() const { return chosen_; }
 
@@ -29,12 +33,15 @@ protected:
     bool event(QEvent*) override;
 
 private:
+    void drawCeilings(QPainter& p, const PlotArea& area, double outputPeakDbu) const;
     QRectF plot() const;
     double columnWidth() const;
     int stageAt(double x) const;
     std::vector<core::RigNode> chain_;
     std::optional<std::size_t> lane_;
     std::vector<core::Rung> rungs_;
+    std::vector<core::StageLimit> limits_;
+    std::optional<double> outputCeilingDbu_;
     double outputDb_ = 0.0;
     int chosen_ = 0;
 };

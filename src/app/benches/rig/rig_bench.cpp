@@ -33,13 +33,6 @@ QPushButton* button(const QString& text, const char* name, const QString& about,
     return b;
 }
 
-/// A rig with the last stage replaced: what `rungs` need.
-struct ChainAnswer {
-    std::vector<Rung> rungs;
-    RenderReport report;
-    std::optional<Error> failure;
-};
-
 } // namespace
 
 RigBench::RigBench(const BenchContext& context, QWidget* parent) : Bench(context, tr("Rig"), 3, parent)
@@ -115,6 +108,17 @@ void RigBench::build()
     connect(ladder_, &Ladder::choose, this, &RigBench::chooseStage);
     connect(ladder_, &Ladder::open, this, [this](int stage) { openLane(stage, 0); });
     column->addWidget(ladder_, 5);
+    readings_ = new QLabel(this);
+    readings_->setObjectName("stageReadings");
+    readings_->setFont(Theme::instance().text(TextSize::Small));
+    readings_->setWordWrap(true);
+    readings_->setToolTip(tr("The ceiling: from where on a held tone of 220 Hz comes out with a tenth of harmonics, or "
+                             "does not get louder any more. Noise while playing: gates open, compressors at work."));
+    column->addWidget(readings_);
+    connect(&meter_, &ChainMeter::measured, this, [this] {
+        showChain();
+        emit stateChanged();
+    });
     column->addWidget(buildChainRow());
     stage_ = new StagePanel(this);
     connect(stage_, &StagePanel::controlChanged, this, &RigBench::setControl);
@@ -212,7 +216,7 @@ QWidget* RigBench::buildChainRow()
 
 bool RigBench::isBusy() const
 {
-    return chainTask_.isBusy() || joinTask_.isBusy() || lookTask_.isBusy() || stage_->isBusy();
+    return meter_.isBusy() || joinTask_.isBusy() || lookTask_.isBusy() || stage_->isBusy();
 }
 
 RigNode* RigBench::chosenNode()
@@ -304,6 +308,7 @@ void RigBench::chooseStage(int stage)
 {
     ladder_->setChosen(stage);
     refreshStage();
+    showChain();
 }
 
 void RigBench::refresh()
@@ -442,39 +447,51 @@ LayerRecipe RigBench::recipe(const RigDocument& rig) const
 
 void RigBench::measureChain()
 {
-    ladder_->setRungs({}, rig_.outputDb);
-    if (!session().isOpen() || !session().take() || lanes_.in(rig_).empty()) return chainTask_.cancel();
-    const LayerRecipe recipe = this->recipe(lanes_.straight(rig_));
+    if (!session().isOpen() || !session().take() || lanes_.in(rig_).empty()) {
+        meter_.cancel();
+        return showChain();
+    }
     double restFrom = 0.0, restTo = 0.0;
     if (const auto m = session().measurement(); m && !m->channels[0].noise.rests.empty()) {
         const Stretch rest = m->channels[0].noise.rests.front();
         restFrom = double(rest.first) * HopTrack::kHopS;
         restTo = restFrom + std::min(1.0, double(rest.count) * HopTrack::kHopS);
     }
-    chainTask_.run<std::shared_ptr<ChainAnswer>>(
-        tr("Measuring the chain"),
-        [recipe, restFrom, restTo](const Progress& p) {
-            auto out = std::make_shared<ChainAnswer>();
-            auto rungs = rigLedger(recipe, restFrom, restTo, out->report, p);
-            if (rungs)
-                out->rungs = std::move(*rungs);
-            else
-                out->failure = rungs.error();
-            return out;
-        },
-        [this](std::shared_ptr<ChainAnswer> answer) {
-            if (answer->failure) {
-                ladder_->setEmptyText(QString::fromStdString(answer->failure->line()));
-                return;
-            }
-            rungs_ = std::move(answer->rungs);
-            report_ = std::move(answer->report);
-            std::vector<Rung> shown(rungs_.begin() + long(lanes_.leadingUp()), rungs_.end());
-            shown.front().name = "input";
-            shown.front().lanesDbu.clear();
-            ladder_->setRungs(std::move(shown), lanes_.isOutermost() ? rig_.outputDb : 0.0);
-            emit stateChanged();
-        });
+    meter_.measure(recipe(lanes_.straight(rig_)), restFrom, restTo);
+    showChain();
+}
+
+/// What was measured, on the ladder and of the chosen stage.
+void RigBench::showChain()
+{
+    const double outputDb = lanes_.isOutermost() ? rig_.outputDb : 0.0;
+    const std::size_t before = lanes_.leadingUp(), stages = lanes_.in(rig_).size();
+    if (meter_.failure()) ladder_->setEmptyText(QString::fromStdString(meter_.failure()->line()));
+    std::vector<Rung> rungs;
+    if (meter_.rungs().size() == before + stages + 1) {
+        rungs.assign(meter_.rungs().begin() + long(before), meter_.rungs().end());
+        rungs.front().name = "input";
+        rungs.front().lanesDbu.clear();
+    }
+    std::vector<StageLimit> limits;
+    std::optional<double> fullScale;
+    if (meter_.limits() && meter_.limits()->stages.size() == before + stages + 1) {
+        limits.assign(meter_.limits()->stages.begin() + long(before), meter_.limits()->stages.end());
+        if (lanes_.isOutermost())
+            fullScale = meter_.limits()->outputCeilingDbu;
+        else
+            limits.front() = {}; // of the stage before the split
+    }
+    const auto chosen = std::size_t(ladder_->chosen()) + 1; // behind what comes in
+    if (meter_.failure())
+        readings_->setText(QString::fromStdString(meter_.failure()->line()));
+    else if (chosen >= rungs.size())
+        readings_->setText(stages == 0 ? QString() : tr("Measuring \u2026"));
+    else
+        readings_->setText(
+            stageReadings(lanes_.in(rig_)[chosen - 1], rungs[chosen], limits.empty() ? nullptr : &limits[chosen]));
+    ladder_->setRungs(std::move(rungs), outputDb);
+    ladder_->setLimits(std::move(limits), fullScale);
 }
 
 BenchState RigBench::state() const
@@ -491,11 +508,12 @@ void RigBench::findings(FindingsPanel& panel) const
     std::vector<Finding> found;
     Remedies remedies;
     if (session().isOpen() && session().take() && !rig_.chain.empty()) {
-        RenderReport told = report_;
+        const std::string& layer = session().layer()->name;
+        RenderReport told = meter_.report();
         for (const auto& w : warnings_)
             if (std::ranges::find(told.warnings, w) == told.warnings.end()) told.warnings.push_back(w);
         const auto di = session().diStamp(*session().take());
-        found = rigFindings(told, rig_, di, session().layer()->name);
+        found = rigFindings(told, rig_, di, layer);
         remedies["rig.missing"] = {tr("Look for it in a folder"),
                                    [self = const_cast<RigBench*>(this)] { self->lookForImpulses(); }};
         if (rig_.di && di) {
@@ -514,8 +532,21 @@ void RigBench::findings(FindingsPanel& panel) const
                 tr("Match level and pickup"),
                 first(tr("Level and pickup matched"), {trimStage(transfer), pickupStage(transfer)})};
         }
-        if (lanes_.isOutermost() && rungs_.size() == rig_.chain.size() + 1)
-            if (auto noise = rigNoiseFinding(rungs_, session().layer()->name)) found.push_back(std::move(*noise));
+        if (lanes_.isOutermost() && meter_.rungs().size() == rig_.chain.size() + 1) {
+            const double peakDbu = meter_.rungs().back().peakDbu + rig_.outputDb;
+            if (auto over = meter_.limits() ? rigOutputFinding(peakDbu, meter_.limits()->outputCeilingDbu, layer)
+                                            : std::nullopt) {
+                const double output =
+                    std::max(-60.0, std::floor((rig_.outputDb + *over->target - peakDbu) * 10.0) / 10.0);
+                auto* self = const_cast<RigBench*>(this);
+                remedies["rig.output_over"] = {
+                    tr("Turn it to %1 dB").arg(QString::fromStdString(signedText(output))), [self, output] {
+                        self->change(tr("Rig output %1 dB").arg(output), [&](RigDocument& r) { r.outputDb = output; });
+                    }};
+                found.insert(found.begin(), std::move(*over));
+            }
+            if (auto noise = rigNoiseFinding(meter_.rungs(), layer)) found.push_back(std::move(*noise));
+        }
     }
     if (const auto m = session().isOpen() && session().take() ? session().measurement() : nullptr)
         for (std::size_t i = 0; i < rig_.chain.size(); ++i) {

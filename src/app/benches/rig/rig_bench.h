@@ -1,7 +1,7 @@
 #pragma once
 
 #include "app/benches/bench.h"
-#include "core/mix/rig_ledger.h"
+#include "app/benches/rig/chain_meter.h"
 #include "core/rig/lane_path.h"
 
 class QComboBox;
@@ -37,6 +37,7 @@ private:
     void refresh();
     void refreshStage();
     void measureChain();
+    void showChain();
     void change(const QString& text, const std::function<void(core::RigDocument&)>& edit, int mergeKey = -1);
     void setControl(const QString& key, const QString& text);
     void bringImpulse(const QString& key);
@@ -54,8 +55,7 @@ private:
     core::RigDocument rig_;
     core::LanePath lanes_; ///< to the chain on the ladder
     std::vector<std::string> warnings_;
-    std::vector<core::Rung> rungs_;
-    core::RenderReport report_;
+    ChainMeter meter_;
     RigAgainst* against_;
     QComboBox* rigs_;
     Ladder* ladder_;
@@ -63,8 +63,8 @@ private:
     QLineEdit* line_;
     QDoubleSpinBox* output_;
     QPushButton *bypass_, *earlier_, *later_, *remove_, *leave_, *drop_;
-    QLabel* outputLabel_;
-    TaskRunner chainTask_, joinTask_, lookTask_;
+    QLabel *outputLabel_, *readings_;
+    TaskRunner joinTask_, lookTask_;
     bool refreshing_ = false;
 };
 

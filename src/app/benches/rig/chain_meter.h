@@ -1,0 +1,45 @@
+#pragma once
+
+#include "app/tasks/task_runner.h"
+#include "core/mix/rig_ledger.h"
+#include "core/mix/rig_limits.h"
+
+#include <QString>
+
+namespace gristle::app {
+
+/// Measures a chain off the GUI thread: first the levels of its stages, then, when these are there, where each stage
+/// ends upwards and what noise it gives while somebody plays.
+class ChainMeter : public QObject {
+    Q_OBJECT
+public:
+    using QObject::QObject;
+    /// @param restFromS, restToS  a stretch in which nobody plays; none where they are equal
+    void measure(const core::LayerRecipe& recipe, double restFromS, double restToS);
+    void cancel(); ///< and forget
+    bool isBusy() const { return levelsTask_.isBusy() || limitsTask_.isBusy(); }
+
+    /// What comes in and behind each stage; empty until it is there.
+    const std::vector<core::Rung>& rungs() const { return rungs_; }
+    const core::RenderReport& report() const { return report_; }
+    const std::optional<core::RigLimits>& limits() const { return limits_; }
+    const std::optional<core::Error>& failure() const { return failure_; }
+
+signals:
+    void measured(); ///< levels, limits, or a failure
+
+private:
+    void measureLimits(const core::LayerRecipe& recipe, double restFromS, double restToS);
+
+    std::vector<core::Rung> rungs_;
+    core::RenderReport report_;
+    std::optional<core::RigLimits> limits_;
+    std::optional<core::Error> failure_;
+    TaskRunner levelsTask_, limitsTask_;
+};
+
+/// What is read of one stage: how far its playing stays under its ceiling, and its noise at rest and while playing.
+/// @param limit  none until it is measured
+QString stageReadings(const core::RigNode& node, const core::Rung& rung, const core::StageLimit* limit);
+
+} // namespace gristle::app
