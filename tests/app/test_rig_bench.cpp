@@ -12,6 +12,7 @@
 #include <QMenu>
 #include <QPushButton>
 #include <QRegularExpression>
+#include <QTimer>
 #include <fstream>
 #include <nlohmann/json.hpp>
 
@@ -30,6 +31,7 @@ private slots:
     void ceilingsAndNoiseOfTheStage();
     void theOutputIsTurnedUnderFullScale();
     void keysOnTheLadder();
+    void stagesAreMovedOnTheLadder();
     void travelComesInAndIsTrue();
     void everyViewOfAStage();
     void aTunerShowsNotes();
@@ -195,6 +197,46 @@ void TestRigBench::keysOnTheLadder()
     b.click("leaveLane");
     QVERIFY(!b.find<QPushButton>("leaveLane")->isVisible());
     QCOMPARE(ladder->chosen(), 2);
+    b.settle();
+}
+
+void TestRigBench::stagesAreMovedOnTheLadder()
+{
+    Open b(demo());
+    b.type("gain db=-3 | boost gain=6 | polarity");
+    auto* ladder = b.find<Ladder>("ladder");
+    const auto middle = [&](int stage) { // of its column: one for what comes in before, one for what goes out behind
+        return QPoint(int(44.0 + (double(ladder->width()) - 48.0) * (double(stage) + 1.5) / 5.0), ladder->height() / 2);
+    };
+    const auto drag = [&](int from, int to) {
+        QTest::mousePress(ladder, Qt::LeftButton, {}, middle(from));
+        QTest::mouseMove(ladder, middle(to));
+        QMouseEvent moved(QEvent::MouseMove, middle(to), ladder->mapToGlobal(middle(to)), Qt::NoButton, Qt::LeftButton,
+                          {});
+        QApplication::sendEvent(ladder, &moved);
+        QTest::mouseRelease(ladder, Qt::LeftButton, {}, middle(to));
+    };
+    drag(0, 2);
+    QCOMPARE(b.types(), QStringList({"boost", "polarity", "gain"}));
+    QCOMPARE(ladder->chosen(), 2);
+    drag(1, 1); // a click moves nothing
+    QCOMPARE(b.types(), QStringList({"boost", "polarity", "gain"}));
+    QCOMPARE(ladder->chosen(), 1);
+    ladder->setFocus();
+    QTest::keyClick(ladder, Qt::Key_Left, Qt::ControlModifier);
+    QCOMPARE(b.types(), QStringList({"polarity", "boost", "gain"}));
+    QTest::keyClick(ladder, Qt::Key_Left, Qt::ControlModifier); // it is the first
+    QCOMPARE(b.types(), QStringList({"polarity", "boost", "gain"}));
+    QTest::keyClick(ladder, Qt::Key_Delete);
+    QCOMPARE(b.types(), QStringList({"boost", "gain"}));
+    QTimer::singleShot(0, &b.window, [&] { // the menu has the keys to itself
+        auto* menu = b.find<QPushButton>("addStage")->menu();
+        QVERIFY(menu->isVisible());
+        b.action("addStage", "Polarity")->trigger();
+        menu->close();
+    });
+    QTest::keyClick(ladder, Qt::Key_Insert);
+    QCOMPARE(b.types(), QStringList({"boost", "polarity", "gain"}));
     b.settle();
 }
 

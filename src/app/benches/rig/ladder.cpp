@@ -5,6 +5,7 @@
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QToolTip>
+#include <utility>
 
 namespace gristle::app {
 
@@ -112,6 +113,11 @@ void Ladder::paintEvent(QPaintEvent*)
     std::vector<double> levels;
     for (double v = high; v >= low; v -= 20.0) levels.push_back(v);
     area.drawLevels(p, levels, [](double v) { return numberLabel(v); });
+    if (dragged_ && dragTo_ != *dragged_) { // where it goes
+        const double edge = plot().left() + (dragTo_ + (dragTo_ > *dragged_ ? 2 : 1)) * w;
+        p.setPen(QPen(ink(Token::Act), 2.5));
+        p.drawLine(QPointF(edge, plot().top()), QPointF(edge, height() - 2.0));
+    }
     if (hasFocus()) {
         p.setPen(QPen(ink(Token::Act), 1.5));
         p.drawRect(QRectF(plot().left() + (chosen_ + 1) * w, plot().top(), w, height() - plot().top() - 3));
@@ -199,7 +205,27 @@ void Ladder::paintEvent(QPaintEvent*)
 
 void Ladder::mousePressEvent(QMouseEvent* event)
 {
-    if (const int stage = stageAt(event->position().x()); stage >= 0) emit choose(stage);
+    const int stage = stageAt(event->position().x());
+    if (stage < 0) return;
+    if (event->button() == Qt::LeftButton) dragged_ = dragTo_ = stage;
+    emit choose(stage);
+}
+
+void Ladder::mouseMoveEvent(QMouseEvent* event)
+{
+    if (!dragged_ || chain_.empty()) return;
+    const double column = (event->position().x() - plot().left()) / columnWidth();
+    dragTo_ = std::clamp(static_cast<int>(std::floor(column)) - 1, 0, int(chain_.size()) - 1);
+    setCursor(dragTo_ == *dragged_ ? Qt::ArrowCursor : Qt::ClosedHandCursor);
+    update();
+}
+
+void Ladder::mouseReleaseEvent(QMouseEvent*)
+{
+    const auto from = std::exchange(dragged_, std::nullopt);
+    unsetCursor();
+    if (from && dragTo_ != *from) emit move(*from, dragTo_);
+    update();
 }
 
 void Ladder::mouseDoubleClickEvent(QMouseEvent* event)
@@ -211,6 +237,13 @@ void Ladder::keyPressEvent(QKeyEvent* event)
 {
     if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) && chosen_ < int(chain_.size()))
         return void(emit open(chosen_));
+    if (event->key() == Qt::Key_Insert) return void(emit insertWanted());
+    if (event->key() == Qt::Key_Delete && chosen_ < int(chain_.size())) return void(emit remove(chosen_));
+    const int by = event->key() == Qt::Key_Left ? -1 : event->key() == Qt::Key_Right ? 1 : 0;
+    if (by != 0 && event->modifiers().testFlag(Qt::ControlModifier)) {
+        if (chosen_ + by >= 0 && chosen_ + by < int(chain_.size())) emit move(chosen_, chosen_ + by);
+        return;
+    }
     if (event->key() == Qt::Key_Left && chosen_ > 0) return void(emit choose(chosen_ - 1));
     if (event->key() == Qt::Key_Right && chosen_ + 1 < int(chain_.size())) return void(emit choose(chosen_ + 1));
     QWidget::keyPressEvent(event);

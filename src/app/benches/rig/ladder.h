@@ -23,11 +23,16 @@ public:
 
 signals:
     void choose(int stage); ///< from 0
-    void open(int stage);   ///< a double click or Enter: what is in it
+    void move(int stage, int to);
+    void remove(int stage);
+    void insertWanted();  ///< behind the chosen one
+    void open(int stage); ///< a double click or Enter: what is in it
 
 protected:
     void paintEvent(QPaintEvent*) override;
     void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
     void mouseDoubleClickEvent(QMouseEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
     bool event(QEvent*) override;
@@ -44,6 +49,8 @@ private:
     std::optional<double> outputCeilingDbu_;
     double outputDb_ = 0.0;
     int chosen_ = 0;
+    std::optional<int> dragged_; ///< a stage that is held down
+    int dragTo_ = 0;
 };
 
 /// A few words on how a stage is set: "drive 5.5, master 4".

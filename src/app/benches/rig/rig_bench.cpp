@@ -107,6 +107,9 @@ void RigBench::build()
     ladder_ = new Ladder(this);
     connect(ladder_, &Ladder::choose, this, &RigBench::chooseStage);
     connect(ladder_, &Ladder::open, this, [this](int stage) { openLane(stage, 0); });
+    connect(ladder_, &Ladder::move, this, &RigBench::moveStage);
+    connect(ladder_, &Ladder::remove, this, &RigBench::removeStage);
+    connect(ladder_, &Ladder::insertWanted, this, [this] { findChild<QPushButton*>("addStage")->showMenu(); });
     column->addWidget(ladder_, 5);
     readings_ = new QLabel(this);
     readings_->setObjectName("stageReadings");
@@ -143,7 +146,8 @@ QWidget* RigBench::buildChainRow()
     auto* layout = new QHBoxLayout(row);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
-    auto* add = button(tr("Add a stage"), "addStage", tr("Add a stage behind the chosen one"), row);
+    auto* add =
+        button(tr("Add a stage"), "addStage", tr("Add a stage behind the chosen one; Insert on the ladder"), row);
     auto* menu = new QMenu(add);
     std::string group;
     for (const NodeType& type : nodeTypes()) {
@@ -177,21 +181,15 @@ QWidget* RigBench::buildChainRow()
         change(on ? tr("Stage bypassed") : tr("Stage active again"),
                [&](RigDocument& r) { lanes_.in(r)[at].bypass = on; });
     });
-    earlier_ = button(tr("Earlier"), "stageEarlier", tr("Move the chosen stage one step towards the input"), row);
-    later_ = button(tr("Later"), "stageLater", tr("Move the chosen stage one step towards the output"), row);
+    earlier_ = button(tr("Earlier"), "stageEarlier",
+                      tr("Move the chosen stage one step towards the input; on the ladder Ctrl Left, or drag it"), row);
+    later_ = button(tr("Later"), "stageLater",
+                    tr("Move the chosen stage one step towards the output; on the ladder Ctrl Right, or drag it"), row);
     for (const int by : {-1, 1})
-        connect(by < 0 ? earlier_ : later_, &QPushButton::clicked, this, [this, by] {
-            const int at = ladder_->chosen(), to = at + by;
-            if (to < 0 || to >= int(lanes_.in(rig_).size())) return;
-            change(tr("Stage moved"),
-                   [&](RigDocument& r) { std::swap(lanes_.in(r)[std::size_t(at)], lanes_.in(r)[std::size_t(to)]); });
-            chooseStage(to);
-        });
-    remove_ = button(tr("Remove"), "removeStage", tr("Take the chosen stage out"), row);
-    connect(remove_, &QPushButton::clicked, this, [this] {
-        const int at = ladder_->chosen();
-        change(tr("Stage removed"), [&](RigDocument& r) { lanes_.in(r).erase(lanes_.in(r).begin() + at); });
-    });
+        connect(by < 0 ? earlier_ : later_, &QPushButton::clicked, this,
+                [this, by] { moveStage(ladder_->chosen(), ladder_->chosen() + by); });
+    remove_ = button(tr("Remove"), "removeStage", tr("Take the chosen stage out; Delete on the ladder"), row);
+    connect(remove_, &QPushButton::clicked, this, [this] { removeStage(ladder_->chosen()); });
     for (QWidget* b : {bypass_, earlier_, later_, remove_}) layout->addWidget(b);
     drop_ = button(tr("Drop lane"), "dropLane", tr("Take this lane out of the split"), row);
     connect(drop_, &QPushButton::clicked, this, &RigBench::dropLane);
@@ -233,6 +231,24 @@ void RigBench::change(const QString& text, const std::function<void(RigDocument&
     edit(rig);
     session().setRig(std::move(rig), text, mergeKey);
     emit auditionChanged();
+}
+
+void RigBench::moveStage(int stage, int to)
+{
+    const int count = int(lanes_.in(rig_).size());
+    if (std::min(stage, to) < 0 || std::max(stage, to) >= count) return;
+    change(tr("Stage moved"), [&](RigDocument& r) {
+        RigChain& chain = lanes_.in(r);
+        const auto first = chain.begin() + std::min(stage, to), end = chain.begin() + std::max(stage, to) + 1;
+        std::rotate(first, stage < to ? first + 1 : end - 1, end);
+    });
+    chooseStage(to);
+}
+
+void RigBench::removeStage(int stage)
+{
+    if (stage < 0 || stage >= int(lanes_.in(rig_).size())) return;
+    change(tr("Stage removed"), [&](RigDocument& r) { lanes_.in(r).erase(lanes_.in(r).begin() + stage); });
 }
 
 void RigBench::setControl(const QString& key, const QString& text)

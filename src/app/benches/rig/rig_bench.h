@@ -39,6 +39,8 @@ private:
     void measureChain();
     void showChain();
     void change(const QString& text, const std::function<void(core::RigDocument&)>& edit, int mergeKey = -1);
+    void moveStage(int stage, int to);
+    void removeStage(int stage);
     void setControl(const QString& key, const QString& text);
     void bringImpulse(const QString& key);
     void writeLine();
