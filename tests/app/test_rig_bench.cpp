@@ -6,6 +6,7 @@
 #include "support/window_bench.h"
 
 #include <QApplication>
+#include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
@@ -32,6 +33,7 @@ private slots:
     void theOutputIsTurnedUnderFullScale();
     void keysOnTheLadder();
     void stagesAreMovedOnTheLadder();
+    void everyStageInTheWindow();
     void travelComesInAndIsTrue();
     void everyViewOfAStage();
     void aTunerShowsNotes();
@@ -67,12 +69,42 @@ private:
             return out;
         }
         void click(const char* name) { find<QPushButton>(name)->click(); }
-        void type(const char* line)
+        void type(const char* line, bool isWaited = true)
         {
             auto* edit = find<QLineEdit>("recallLine");
             edit->setText(line);
             emit edit->editingFinished();
-            settle();
+            if (isWaited) settle();
+        }
+        /// A control of the second stage takes another value, which the recall line says and one undo takes back.
+        void tryControl(const NodeType& node, const ParameterSpec& spec)
+        {
+            const auto value = [&] { return valueText(completeValues(node, chain()[1].values).at(spec.key)); };
+            const std::string before = value();
+            QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete); // the panels of the stage before
+            auto* editor = window.findChild<QWidget*>(QString::fromStdString("control." + spec.key));
+            QVERIFY2(editor, spec.key.c_str());
+            QVERIFY2(!editor->toolTip().isEmpty() && !editor->accessibleName().isEmpty(), spec.key.c_str());
+            if (auto* box = qobject_cast<QComboBox*>(editor)) {
+                QVERIFY2(box->count() > 1, spec.key.c_str());
+                box->setCurrentIndex((box->currentIndex() + 1) % box->count());
+                emit box->activated(box->currentIndex());
+            } else {
+                auto* line = qobject_cast<QLineEdit*>(editor);
+                QVERIFY2(line, spec.key.c_str());
+                const bool isAtMost = before == valueText(spec.max);
+                line->setText(spec.kind == ParameterKind::Time
+                                  ? QStringLiteral("321ms")
+                                  : QString::fromStdString(valueText(isAtMost ? spec.min : spec.max)));
+                emit line->editingFinished();
+            }
+            const std::string after = value();
+            QVERIFY2(after != before, spec.key.c_str());
+            const QString said = QString::fromStdString(spec.key) + "=";
+            const bool isUsual = after == valueText(completeValues(node, {}).at(spec.key));
+            QVERIFY2(isUsual || find<QLineEdit>("recallLine")->text().section('|', 1).contains(said), spec.key.c_str());
+            session().undoStack().undo();
+            QCOMPARE(value(), before);
         }
         /// A rig as another session left it.
         std::string save(const RigDocument& rig)
@@ -237,6 +269,20 @@ void TestRigBench::stagesAreMovedOnTheLadder()
     });
     QTest::keyClick(ladder, Qt::Key_Insert);
     QCOMPARE(b.types(), QStringList({"boost", "polarity", "gain"}));
+    b.settle();
+}
+
+/// Added from the menu; each of its controls takes a value, which the recall line says and one undo takes back.
+void TestRigBench::everyStageInTheWindow()
+{
+    Open b(demo());
+    for (const NodeType& node : nodeTypes()) {
+        b.type("gain db=-3", false);
+        b.action("addStage", QString::fromStdString(node.title))->trigger();
+        QCOMPARE(b.types(), QStringList({"gain", QString::fromStdString(node.type)}));
+        for (const ParameterSpec& spec : node.parameters)
+            if (spec.kind != ParameterKind::File) b.tryControl(node, spec);
+    }
     b.settle();
 }
 

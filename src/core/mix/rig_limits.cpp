@@ -92,6 +92,13 @@ std::optional<Ceiling> ceilingIn(const std::vector<Heard>& steps)
     return bent && held ? (bent->inDbu < held->inDbu ? bent : held) : bent ? bent : held;
 }
 
+/// What only filters, repeats or shows, has none.
+bool hasCeiling(const RigNode& node)
+{
+    const NodeType* type = node.bypass || node.isSplit() ? nullptr : findNodeType(node.type);
+    return type && (type->character == Character::Bends || type->character == Character::Follows);
+}
+
 /// Noise for a stretch out of a short one, there and back again, so that it goes on without a step.
 std::vector<float> longNoise(std::span<const float> rest, std::size_t frames)
 {
@@ -154,7 +161,7 @@ Result<RigLimits> rigLimits(const LayerRecipe& recipe, double restFromS, double 
     for (std::size_t i = 0; i < recipe.rig.chain.size(); ++i) {
         const RigNode& node = recipe.rig.chain[i];
         StageLimit limit;
-        if (!node.bypass && !node.isSplit()) {
+        if (hasCeiling(node)) {
             const auto ceiling = findCeiling(node, input->options, progress);
             if (!ceiling) return ceiling.error();
             if (*ceiling) limit.ceilingDbu = (*ceiling)->outDbu, limit.roomDb = (*ceiling)->inDbu - peakDbu();

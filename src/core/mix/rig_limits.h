@@ -40,7 +40,8 @@ Result<std::optional<Ceiling>> findCeiling(const RigNode& node, const CompileOpt
 /// rest: played with it and without it, the difference is as loud as the noise that is in the take already.
 /// @param recipe  its startS..endS is the stretch that is played, at most 20 s of it
 /// @param restFromS, restToS  a stretch in which nobody plays; none where they are equal
-/// Cost: the chain over the stretch twice, and findCeiling for each stage. @error as LayerSource; Cancelled
+/// Cost: the chain over the stretch twice, and findCeiling for each stage that bends or whose gain follows the level.
+/// @error as LayerSource; Cancelled
 Result<RigLimits> rigLimits(const LayerRecipe& recipe, double restFromS, double restToS, const Progress& progress = {});
 
 } // namespace gristle::core
