@@ -207,10 +207,12 @@ void TestRigBench::theOutputIsTurnedUnderFullScale()
     b.settle();
     auto* turn = b.window.findChild<QPushButton*>("remedy.rig.output_over");
     QVERIFY(turn);
+    QCOMPARE(b.window.findChild<RigBench*>()->state().line, QString("1 to fix"));
     turn->click();
     b.settle();
     QVERIFY2(output->value() < 15.0, qPrintable(QString::number(output->value())));
     QVERIFY(!b.window.findChild<QPushButton*>("remedy.rig.output_over")); // and that is enough
+    QVERIFY(!b.window.findChild<RigBench*>()->state().wants);
 }
 
 void TestRigBench::keysOnTheLadder()

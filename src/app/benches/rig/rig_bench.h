@@ -38,6 +38,11 @@ private:
     void refreshStage();
     void measureChain();
     void showChain();
+    // What is said of the rig; the remedies by the codes of these findings (rig_judgement.cpp).
+    std::vector<core::Finding> judge(Remedies& remedies) const;
+    void judgeRender(std::vector<core::Finding>& found, Remedies& remedies) const;
+    void judgeOutput(std::vector<core::Finding>& found, Remedies& remedies) const;
+    void judgeGate(std::vector<core::Finding>& found, Remedies& remedies) const;
     void change(const QString& text, const std::function<void(core::RigDocument&)>& edit, int mergeKey = -1);
     void moveStage(int stage, int to);
     void removeStage(int stage);
