@@ -30,6 +30,7 @@ private slots:
     void initTestCase();
     void buildMoveBypass();
     void ceilingsAndNoiseOfTheStage();
+    void nothingOverlapsInASmallWindow();
     void theOutputIsTurnedUnderFullScale();
     void keysOnTheLadder();
     void stagesAreMovedOnTheLadder();
@@ -195,6 +196,20 @@ void TestRigBench::ceilingsAndNoiseOfTheStage()
     b.click("bypassStage");
     b.settle();
     QVERIFY2(readings().contains("bypassed"), qPrintable(readings()));
+}
+
+void TestRigBench::nothingOverlapsInASmallWindow()
+{
+    Open b(demo());
+    b.window.resize(1024, 700);
+    b.type("boost gain=6 | { drive drive=5 ; gain db=-9 } gain=-2 | limiter ceiling=4");
+    b.type("gate threshold=-35 | compressor | softclip drive=6 | amplifier drive=3 | eq | delay | reverb | limiter");
+    const QLabel* readings = b.find<QLabel>("stageReadings");
+    const QRect ladder = b.find<Ladder>("ladder")->geometry(), told = readings->geometry(),
+                line = b.find<QLineEdit>("recallLine")->geometry();
+    QVERIFY2(!ladder.intersects(told) && ladder.bottom() < told.top() && told.bottom() < line.top(),
+             qPrintable(QString("%1 %2 %3").arg(ladder.bottom()).arg(told.top()).arg(line.top())));
+    QVERIFY(told.height() >= readings->heightForWidth(told.width()));
 }
 
 void TestRigBench::theOutputIsTurnedUnderFullScale()

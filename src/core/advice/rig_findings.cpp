@@ -104,8 +104,8 @@ std::vector<Finding> rigFindings(const RenderReport& report, const RigDocument& 
 
 std::optional<Finding> rigOutputFinding(double peakDbu, double fullScaleDbu, const std::string& subject)
 {
-    constexpr double kLeftDb = 1.0;
-    if (peakDbu <= fullScaleDbu) return std::nullopt;
+    constexpr double kLeftDb = 1.0, kShownDb = 0.05; // less is not seen in the figures
+    if (peakDbu <= fullScaleDbu + kShownDb) return std::nullopt;
     const double target = fullScaleDbu - kLeftDb;
     Finding out =
         makeFinding(Severity::Fix, "rig.output_over", subject,

@@ -33,7 +33,7 @@ Ladder::Ladder(QWidget* parent) : PlotWidget(parent)
     setObjectName("ladder");
     setAccessibleName(tr("Level through the chain"));
     setFocusPolicy(Qt::StrongFocus);
-    setMinimumHeight(220);
+    setMinimumHeight(200);
     setMouseTracking(true);
 }
 
@@ -87,7 +87,8 @@ void Ladder::drawCeilings(QPainter& p, const PlotArea& area, double outputPeakDb
     };
     for (std::size_t i = 0; i < limits_.size(); ++i)
         if (limits_[i].ceilingDbu) draw(i, *limits_[i].ceilingDbu, *limits_[i].roomDb < 0.0);
-    if (outputCeilingDbu_) draw(limits_.size(), *outputCeilingDbu_, outputPeakDbu > *outputCeilingDbu_);
+    constexpr double kSeenDb = 0.05;
+    if (outputCeilingDbu_) draw(limits_.size(), *outputCeilingDbu_, outputPeakDbu > *outputCeilingDbu_ + kSeenDb);
     const auto first =
         std::ranges::find_if(limits_, [](const StageLimit& limit) { return limit.ceilingDbu.has_value(); });
     if (first != limits_.end())
@@ -156,8 +157,11 @@ void Ladder::paintEvent(QPaintEvent*)
                 drawLabel(p, {area.x.at(double(i)) + 4 + 44.0 * double(lane), y - 2}, tr("lane %1").arg(lane + 1),
                           Qt::AlignLeft | Qt::AlignBottom, ink(Token::Ink2), inside);
             }
-        drawLabel(p, {area.x.at(0.0) + 4, area.y.held(steps[0].peakDbu) - 3}, tr("peaks"),
-                  Qt::AlignLeft | Qt::AlignBottom, ink(Token::Ink2), inside);
+        const double peaksY = area.y.held(steps[0].peakDbu);
+        const bool isUnderCeiling = !limits_.empty() && limits_[0].ceilingDbu &&
+                                    std::abs(area.y.held(*limits_[0].ceilingDbu) - peaksY) < p.fontMetrics().height();
+        drawLabel(p, {area.x.at(0.0) + 4, peaksY + (isUnderCeiling ? 3 : -3)}, tr("peaks"),
+                  Qt::AlignLeft | (isUnderCeiling ? Qt::AlignTop : Qt::AlignBottom), ink(Token::Ink2), inside);
         drawLabel(p, {area.x.at(0.0) + 4, area.y.held(steps[0].playingDbu) + 4}, tr("playing"), Qt::AlignLeft,
                   ink(Token::Ink), inside);
         if (steps.front().restDbu)
@@ -171,12 +175,12 @@ void Ladder::paintEvent(QPaintEvent*)
                       QString::fromStdString(signedText(gain)), Qt::AlignHCenter, ink(Token::Ink), inside);
             if (!steps[i].restDbu || !steps[i - 1].restDbu) continue;
             const double noise = *steps[i].restDbu - *steps[i - 1].restDbu;
-            if (noise - gain > 6.0) {
+            if (noise - gain > 6.0 && *steps[i].restDbu > low) {
                 p.setFont(t.text(TextSize::Small));
+                const QString by = QString::fromStdString(signedText(noise, 0)), words = tr("noise %1").arg(by);
                 const double y = std::min(area.y.held(*steps[i].restDbu) + 4.0, inside.bottom() - 16.0);
-                drawLabel(p, {area.x.at(double(i) + 0.5), y},
-                          tr("noise %1").arg(QString::fromStdString(signedText(noise, 0))), Qt::AlignHCenter,
-                          ink(Token::Ink2), inside);
+                drawLabel(p, {area.x.at(double(i) + 0.5), y}, p.fontMetrics().horizontalAdvance(words) < w ? words : by,
+                          Qt::AlignHCenter, ink(Token::Ink2), inside);
             }
         }
     } else if (!chain_.empty()) {
