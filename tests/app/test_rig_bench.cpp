@@ -2,39 +2,28 @@
 #include "app/benches/rig/rig_bench.h"
 #include "app/benches/rig/stage_panel.h"
 #include "core/demo_session/demo_session.h"
+#include "support/rig_window.h"
 #include "support/signals.h"
-#include "support/window_bench.h"
 
 #include <QApplication>
-#include <QComboBox>
-#include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
 #include <QPushButton>
-#include <QRegularExpression>
-#include <QTimer>
 #include <fstream>
 #include <nlohmann/json.hpp>
 
 using namespace gristle;
 using namespace gristle::app;
 using namespace gristle::core;
-using gristle::test::WindowBench;
 
-/// The Rig bench in a real window: build, move, bypass, look, split, carry levels over.
+/// The Rig bench in a real window: look, split, carry levels over, versions, what is not there. The ladder has a file
+/// of its own.
 class TestRigBench : public QObject {
     Q_OBJECT
 
 private slots:
     void initTestCase();
-    void buildMoveBypass();
-    void ceilingsAndNoiseOfTheStage();
-    void nothingOverlapsInASmallWindow();
-    void theOutputIsTurnedUnderFullScale();
-    void keysOnTheLadder();
-    void stagesAreMovedOnTheLadder();
-    void everyStageInTheWindow();
     void travelComesInAndIsTrue();
     void everyViewOfAStage();
     void aTunerShowsNotes();
@@ -51,83 +40,6 @@ private slots:
     void outOfRangeIsRefused();
 
 private:
-    /// The demo's rhythm layer on a short loop.
-    struct Open : WindowBench {
-        explicit Open(const QString& demo)
-        {
-            window.openPaths({demo});
-            window.session().setPath({0, 1, 0});
-            window.session().setLoop(2.0, 2.5);
-            window.showBench(1);
-            settle();
-        }
-        SessionModel& session() { return window.session(); }
-        RigChain chain() { return session().rig().chain; }
-        QStringList types()
-        {
-            QStringList out;
-            for (const RigNode& n : chain()) out << QString::fromStdString(n.type);
-            return out;
-        }
-        void click(const char* name) { find<QPushButton>(name)->click(); }
-        void type(const char* line, bool isWaited = true)
-        {
-            auto* edit = find<QLineEdit>("recallLine");
-            edit->setText(line);
-            emit edit->editingFinished();
-            if (isWaited) settle();
-        }
-        /// A control of the second stage takes another value, which the recall line says and one undo takes back.
-        void tryControl(const NodeType& node, const ParameterSpec& spec)
-        {
-            const auto value = [&] { return valueText(completeValues(node, chain()[1].values).at(spec.key)); };
-            const std::string before = value();
-            QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete); // the panels of the stage before
-            auto* editor = window.findChild<QWidget*>(QString::fromStdString("control." + spec.key));
-            QVERIFY2(editor, spec.key.c_str());
-            QVERIFY2(!editor->toolTip().isEmpty() && !editor->accessibleName().isEmpty(), spec.key.c_str());
-            if (auto* box = qobject_cast<QComboBox*>(editor)) {
-                QVERIFY2(box->count() > 1, spec.key.c_str());
-                box->setCurrentIndex((box->currentIndex() + 1) % box->count());
-                emit box->activated(box->currentIndex());
-            } else {
-                auto* line = qobject_cast<QLineEdit*>(editor);
-                QVERIFY2(line, spec.key.c_str());
-                const bool isAtMost = before == valueText(spec.max);
-                line->setText(spec.kind == ParameterKind::Time
-                                  ? QStringLiteral("321ms")
-                                  : QString::fromStdString(valueText(isAtMost ? spec.min : spec.max)));
-                emit line->editingFinished();
-            }
-            const std::string after = value();
-            QVERIFY2(after != before, spec.key.c_str());
-            const QString said = QString::fromStdString(spec.key) + "=";
-            const bool isUsual = after == valueText(completeValues(node, {}).at(spec.key));
-            QVERIFY2(isUsual || find<QLineEdit>("recallLine")->text().section('|', 1).contains(said), spec.key.c_str());
-            session().undoStack().undo();
-            QCOMPARE(value(), before);
-        }
-        /// A rig as another session left it.
-        std::string save(const RigDocument& rig)
-        {
-            const std::string file = "rigs/" + rig.name + ".v1.json";
-            std::ofstream(session().folder().path() / file) << rigToJson(rig).dump(2);
-            return file;
-        }
-        QAction* action(const char* menu, const QString& text)
-        {
-            for (QAction* a : find<QPushButton>(menu)->menu()->actions())
-                if (a->text() == text) return a;
-            qFatal("no action %s", qPrintable(text));
-        }
-        /// What the ladder says of a stage, dBu.
-        double dbu(const QString& stage)
-        {
-            for (const QString& said : find<Ladder>("ladder")->accessibleDescription().split(", "))
-                if (said.startsWith(stage + " ")) return said.section(' ', -2, -2).toDouble();
-            qFatal("the ladder says nothing of %s", qPrintable(stage));
-        }
-    };
     QString demo() const { return dir_.filePath("demo.gristle"); }
     QTemporaryDir dir_;
 };
@@ -144,168 +56,9 @@ static int darkOf(QWidget* widget)
 
 void TestRigBench::initTestCase() { QVERIFY(bool(makeDemoSession(demo().toStdString()))); }
 
-void TestRigBench::buildMoveBypass()
-{
-    Open b(demo());
-    b.type("gain db=-3");
-    b.action("addStage", "Gain")->trigger();
-    QCOMPARE(b.types(), QStringList({"gain", "gain"}));
-    QAction* const boost = b.action("addStage", "Boost");
-    boost->trigger();
-    QCOMPARE(b.types(), QStringList({"gain", "gain", "boost"})); // behind the chosen one, and chosen
-    b.click("stageEarlier");
-    b.click("stageEarlier");
-    QCOMPARE(b.types(), QStringList({"boost", "gain", "gain"}));
-    QVERIFY(!b.find<QPushButton>("stageEarlier")->isEnabled());
-    b.settle();
-    const double with = b.dbu("boost") - b.dbu("input");
-    QVERIFY2(with > 9.0 && with < 12.1, qPrintable(QString::number(with))); // 12 dB, as far as its supply goes
-    b.click("bypassStage");
-    b.settle();
-    QCOMPARE(b.dbu("boost"), b.dbu("input"));
-    b.click("removeStage");
-    QCOMPARE(b.types(), QStringList({"gain", "gain"}));
-    b.settle();
-    for (int i = 0; i < 3; ++i) b.session().undoStack().undo();
-    QVERIFY(!b.chain()[0].bypass && b.types().contains("boost"));
-    b.settle();
-}
-
-void TestRigBench::ceilingsAndNoiseOfTheStage()
-{
-    Open b(demo());
-    b.type("gate threshold=-60 depth=40 | boost gain=6 | gain db=0");
-    const auto readings = [&b] { return b.find<QLabel>("stageReadings")->text(); };
-    const auto figures = [&] { // of what is read: room, noise at rest, while playing
-        std::vector<double> out;
-        auto found = QRegularExpression("([\\x{2212}-]?\\d+\\.\\d)").globalMatch(readings());
-        while (found.hasNext()) out.push_back(found.next().captured(1).replace(QChar(0x2212), '-').toDouble());
-        return out;
-    };
-    emit b.find<Ladder>("ladder")->choose(0);
-    b.settle();
-    QVERIFY2(readings().contains("no ceiling"), qPrintable(readings()));
-    QCOMPARE(figures().size(), std::size_t(2));
-    QVERIFY2(figures()[1] - figures()[0] > 30.0, qPrintable(readings())); // shut at rest, open while somebody plays
-    emit b.find<Ladder>("ladder")->choose(1);
-    QVERIFY2(readings().contains("under its ceiling"), qPrintable(readings()));
-    const double room = figures()[0];
-    b.type("gain db=20 | boost gain=6 | gain db=0");
-    QVERIFY2(readings().contains("into its ceiling"), qPrintable(readings()));
-    QVERIFY2(std::abs(room + figures()[0] - 20.0) < 0.15, qPrintable(QString("%1: %2").arg(room).arg(readings())));
-    b.click("bypassStage");
-    b.settle();
-    QVERIFY2(readings().contains("bypassed"), qPrintable(readings()));
-}
-
-void TestRigBench::nothingOverlapsInASmallWindow()
-{
-    Open b(demo());
-    b.window.resize(1024, 700);
-    b.type("boost gain=6 | { drive drive=5 ; gain db=-9 } gain=-2 | limiter ceiling=4");
-    b.type("gate threshold=-35 | compressor | softclip drive=6 | amplifier drive=3 | eq | delay | reverb | limiter");
-    const QLabel* readings = b.find<QLabel>("stageReadings");
-    const QRect ladder = b.find<Ladder>("ladder")->geometry(), told = readings->geometry(),
-                line = b.find<QLineEdit>("recallLine")->geometry();
-    QVERIFY2(!ladder.intersects(told) && ladder.bottom() < told.top() && told.bottom() < line.top(),
-             qPrintable(QString("%1 %2 %3").arg(ladder.bottom()).arg(told.top()).arg(line.top())));
-    QVERIFY(told.height() >= readings->heightForWidth(told.width()));
-}
-
-void TestRigBench::theOutputIsTurnedUnderFullScale()
-{
-    Open b(demo());
-    b.type("gain db=0");
-    auto* output = b.find<QDoubleSpinBox>("rigOutput");
-    output->setValue(30.0);
-    emit output->editingFinished();
-    b.settle();
-    auto* turn = b.window.findChild<QPushButton*>("remedy.rig.output_over");
-    QVERIFY(turn);
-    QCOMPARE(b.window.findChild<RigBench*>()->state().line, QString("1 to fix"));
-    turn->click();
-    b.settle();
-    QVERIFY2(output->value() < 15.0, qPrintable(QString::number(output->value())));
-    QVERIFY(!b.window.findChild<QPushButton*>("remedy.rig.output_over")); // and that is enough
-    QVERIFY(!b.window.findChild<RigBench*>()->state().wants);
-}
-
-void TestRigBench::keysOnTheLadder()
-{
-    Open b(demo());
-    b.type("gain db=1 | gain db=2 | { gain db=-6 ; gain db=-12 }");
-    auto* ladder = b.find<Ladder>("ladder");
-    ladder->setFocus();
-    QTest::keyClick(ladder, Qt::Key_Right);
-    QTest::keyClick(ladder, Qt::Key_Right);
-    QCOMPARE(ladder->chosen(), 2);
-    QTest::keyClick(ladder, Qt::Key_Return); // into its first lane
-    b.settle();
-    QVERIFY(b.find<QPushButton>("leaveLane")->isVisible());
-    QVERIFY(std::abs(b.dbu("gain") - b.dbu("input") + 6.0) < 0.11);
-    b.click("leaveLane");
-    QVERIFY(!b.find<QPushButton>("leaveLane")->isVisible());
-    QCOMPARE(ladder->chosen(), 2);
-    b.settle();
-}
-
-void TestRigBench::stagesAreMovedOnTheLadder()
-{
-    Open b(demo());
-    b.type("gain db=-3 | boost gain=6 | polarity");
-    auto* ladder = b.find<Ladder>("ladder");
-    const auto middle = [&](int stage) { // of its column: one for what comes in before, one for what goes out behind
-        return QPoint(int(44.0 + (double(ladder->width()) - 48.0) * (double(stage) + 1.5) / 5.0), ladder->height() / 2);
-    };
-    const auto drag = [&](int from, int to) {
-        QTest::mousePress(ladder, Qt::LeftButton, {}, middle(from));
-        QTest::mouseMove(ladder, middle(to));
-        QMouseEvent moved(QEvent::MouseMove, middle(to), ladder->mapToGlobal(middle(to)), Qt::NoButton, Qt::LeftButton,
-                          {});
-        QApplication::sendEvent(ladder, &moved);
-        QTest::mouseRelease(ladder, Qt::LeftButton, {}, middle(to));
-    };
-    drag(0, 2);
-    QCOMPARE(b.types(), QStringList({"boost", "polarity", "gain"}));
-    QCOMPARE(ladder->chosen(), 2);
-    drag(1, 1); // a click moves nothing
-    QCOMPARE(b.types(), QStringList({"boost", "polarity", "gain"}));
-    QCOMPARE(ladder->chosen(), 1);
-    ladder->setFocus();
-    QTest::keyClick(ladder, Qt::Key_Left, Qt::ControlModifier);
-    QCOMPARE(b.types(), QStringList({"polarity", "boost", "gain"}));
-    QTest::keyClick(ladder, Qt::Key_Left, Qt::ControlModifier); // it is the first
-    QCOMPARE(b.types(), QStringList({"polarity", "boost", "gain"}));
-    QTest::keyClick(ladder, Qt::Key_Delete);
-    QCOMPARE(b.types(), QStringList({"boost", "gain"}));
-    QTimer::singleShot(0, &b.window, [&] { // the menu has the keys to itself
-        auto* menu = b.find<QPushButton>("addStage")->menu();
-        QVERIFY(menu->isVisible());
-        b.action("addStage", "Polarity")->trigger();
-        menu->close();
-    });
-    QTest::keyClick(ladder, Qt::Key_Insert);
-    QCOMPARE(b.types(), QStringList({"boost", "polarity", "gain"}));
-    b.settle();
-}
-
-/// Added from the menu; each of its controls takes a value, which the recall line says and one undo takes back.
-void TestRigBench::everyStageInTheWindow()
-{
-    Open b(demo());
-    for (const NodeType& node : nodeTypes()) {
-        b.type("gain db=-3", false);
-        b.action("addStage", QString::fromStdString(node.title))->trigger();
-        QCOMPARE(b.types(), QStringList({"gain", QString::fromStdString(node.type)}));
-        for (const ParameterSpec& spec : node.parameters)
-            if (spec.kind != ParameterKind::File) b.tryControl(node, spec);
-    }
-    b.settle();
-}
-
 void TestRigBench::travelComesInAndIsTrue()
 {
-    Open b(demo());
+    test::RigWindow b(demo());
     b.type("hardclip drive=2 | gain db=0");
     auto* travel = b.find<TravelRuler>("travel");
     QVERIFY2(!travel->words().isEmpty() && !travel->words().contains("places heard"), qPrintable(travel->words()));
@@ -321,7 +74,7 @@ void TestRigBench::travelComesInAndIsTrue()
 
 void TestRigBench::everyViewOfAStage()
 {
-    Open b(demo());
+    test::RigWindow b(demo());
     b.type("hardclip drive=8 | delay time=1/4 tempo=104 mix=0.4");
     auto* plot = b.find<StagePlot>("stagePlot");
     for (const char* view : {"viewTransfer", "viewResponse", "viewGain", "viewEchoes", "viewSpectrum"}) {
@@ -342,7 +95,7 @@ void TestRigBench::everyViewOfAStage()
 
 void TestRigBench::aTunerShowsNotes()
 {
-    Open b(demo());
+    test::RigWindow b(demo());
     const auto* travel = b.find<QPushButton>("viewTravel");
     const auto* notes = b.find<QPushButton>("viewNotes");
     b.type("gain db=0");
@@ -368,7 +121,7 @@ void TestRigBench::aTunerShowsNotes()
 
 void TestRigBench::placesAreHeardBesideEachOther()
 {
-    Open b(demo());
+    test::RigWindow b(demo());
     b.type("hardclip drive=5 tone=5000");
     b.find<QLineEdit>("control.drive")->setFocus();
     b.settle();
@@ -400,7 +153,7 @@ void TestRigBench::placesAreHeardBesideEachOther()
 
 void TestRigBench::whatDoesNothingCannotBeMoved()
 {
-    Open b(demo());
+    test::RigWindow b(demo());
     b.type("circuit part=power");
     QVERIFY(!b.find<QLineEdit>("control.drive")->isEnabled());
     QVERIFY(b.find<QLineEdit>("control.drive")->toolTip().contains("part is power"));
@@ -412,7 +165,7 @@ void TestRigBench::whatDoesNothingCannotBeMoved()
 
 void TestRigBench::aCleanLaneIsAsLoud()
 {
-    Open b(demo());
+    test::RigWindow b(demo());
     b.type("hardclip drive=8 | gain db=0");
     const double alone = b.dbu("hardclip");
     b.action("addStage", "A clean lane beside the chosen stage")->trigger();
@@ -436,7 +189,7 @@ void TestRigBench::aCleanLaneIsAsLoud()
 
 void TestRigBench::lanesAreOpenedAndDropped()
 {
-    Open b(demo());
+    test::RigWindow b(demo());
     b.type("gain db=3 | { gain db=1 ; gain db=2 } gain=-6");
     b.window.bench<RigBench>()->chooseStage(1);
     b.click("lane.2");
@@ -465,7 +218,7 @@ void TestRigBench::lanesAreOpenedAndDropped()
 
 void TestRigBench::levelsTravel()
 {
-    Open b(demo());
+    test::RigWindow b(demo());
     b.type("gain db=0");
     RigDocument rig = b.session().rig();
     QVERIFY(rig.di && rig.di->octavesDb);
@@ -490,7 +243,7 @@ void TestRigBench::levelsTravel()
 
 void TestRigBench::pickupTravels()
 {
-    Open b(demo());
+    test::RigWindow b(demo());
     b.type("gain db=0");
     RigDocument rig = b.session().rig();
     rig.name = "brighter";
@@ -512,7 +265,7 @@ void TestRigBench::pickupTravels()
 
 void TestRigBench::versionsAreHeldAgainstEachOther()
 {
-    Open b(demo());
+    test::RigWindow b(demo());
     b.type("gain db=1 | polarity");
     const std::string first = b.session().layer()->rig;
     b.type("gain db=3 | polarity");
@@ -534,7 +287,7 @@ void TestRigBench::versionsAreHeldAgainstEachOther()
 
 void TestRigBench::aMissingImpulseIsFoundByItsContent()
 {
-    Open b(demo());
+    test::RigWindow b(demo());
     QTemporaryDir elsewhere;
     QVERIFY(QDir(elsewhere.path()).mkpath("deep/down here"));
     const QString original = elsewhere.filePath("my cab.wav"),
@@ -573,7 +326,7 @@ void TestRigBench::aMissingImpulseIsFoundByItsContent()
 
 void TestRigBench::runawayIsToldAndHeld()
 {
-    Open b(demo());
+    test::RigWindow b(demo());
     b.session().setLoop(2.0, 4.0);
     b.type("gain db=20 | delay time=10ms feedback=1.1 mix=0.5");
     const auto told = [&] {
@@ -588,7 +341,7 @@ void TestRigBench::runawayIsToldAndHeld()
 
 void TestRigBench::unknownStagesAreKept()
 {
-    Open b(demo());
+    test::RigWindow b(demo());
     b.type("gain db=2");
     // A later version wrote a stage and a key that this one does not know.
     const auto path = QString::fromStdString((b.session().folder().path() / b.session().layer()->rig).string());
@@ -621,7 +374,7 @@ void TestRigBench::unknownStagesAreKept()
 
 void TestRigBench::outOfRangeIsRefused()
 {
-    Open b(demo());
+    test::RigWindow b(demo());
     b.type("gain db=2");
     auto* edit = b.find<QLineEdit>("control.db");
     edit->setText("900");
