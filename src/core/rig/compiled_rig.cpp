@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cstring>
 #include <fmt/format.h>
+#include <functional>
 #include <thread>
 
 namespace gristle::core {
@@ -70,15 +71,12 @@ public:
     }
     void process(AudioBlock& block) noexcept override
     {
-        for (std::size_t first = 0; first < stages.size();) {
-            std::size_t end = first;
-            while (end < stages.size() && !stages[end].processor->takesLong()) ++end;
-            if (end == first)
-                play(end++, block, 0, block.frames);
-            else
-                playSlices(first, end, block);
-            first = end;
-        }
+        constexpr std::size_t kWorthSharing = 8;
+        const std::size_t slices = (block.frames + kSlice - 1) / kSlice;
+        if (!isLive_ && slices >= kWorthSharing && stages.size() > 1 && std::thread::hardware_concurrency() > 1)
+            playShared(block);
+        else
+            playInTurns(block, slices);
         block.channels = channelsBefore(stages.size());
     }
     bool takesLong() const noexcept override
@@ -124,33 +122,83 @@ private:
     {
         return stage == 0 ? channelsIn_ : stages[stage - 1].channelsOut;
     }
-    /// One stage over a part of a block.
-    void play(std::size_t stage, const AudioBlock& block, std::size_t at, std::size_t frames) noexcept
+    AudioBlock partOf(std::size_t stage, const AudioBlock& block, std::size_t at, std::size_t frames) const noexcept
     {
         AudioBlock part{{}, channelsBefore(stage), frames, block.di ? block.di + at : nullptr};
         for (std::size_t c = 0; c < 2; ++c) part.channel[c] = block.channel[c] ? block.channel[c] + at : nullptr;
+        return part;
+    }
+    /// One stage over a part of a block.
+    void play(std::size_t stage, const AudioBlock& block, std::size_t at, std::size_t frames) noexcept
+    {
+        AudioBlock part = partOf(stage, block, at, frames);
         if (watch) watch->before(stage, part, at);
         stages[stage].processor->process(part);
         if (watch) watch->after(stage, part, at);
     }
-    /// Stages one after the other, slice by slice; where nobody plays and there are many slices, two threads share
-    /// them.
-    void playSlices(std::size_t first, std::size_t end, const AudioBlock& block) noexcept
+    /// Slice by slice, but for stages that take a whole block.
+    void playInTurns(const AudioBlock& block, std::size_t slices) noexcept
     {
-        constexpr std::size_t kWorthSharing = 8;
-        const std::size_t slices = (block.frames + kSlice - 1) / kSlice;
-        const auto one = [&](std::size_t stage, std::size_t slice) {
-            play(stage, block, slice * kSlice, std::min(kSlice, block.frames - slice * kSlice));
-        };
-        if (isLive_ || slices < kWorthSharing || end - first < 2 || std::thread::hardware_concurrency() < 2) {
+        for (std::size_t first = 0, end = 0; first < stages.size(); first = end) {
+            while (end < stages.size() && !stages[end].processor->takesLong()) ++end;
             for (std::size_t slice = 0; slice < slices; ++slice)
-                for (std::size_t stage = first; stage < end; ++stage) one(stage, slice);
-            return;
+                for (std::size_t stage = first; stage < end; ++stage)
+                    play(stage, block, slice * kSlice, std::min(kSlice, block.frames - slice * kSlice));
+            if (end == first) play(end++, block, 0, block.frames);
         }
-        Conveyor conveyor(end - first, slices);
+    }
+    /// By two threads, which take what is there to do of as many stages as can be played beside each other.
+    void playShared(const AudioBlock& block)
+    {
+        for (std::size_t stage = 0; stage < stages.size();) {
+            std::vector<Work> run;
+            while (stage < stages.size() && addWork(stage, block, run)) ++stage;
+            play(run);
+            if (stage < stages.size()) play(stage++, block, 0, block.frames);
+        }
+    }
+    /// What is done with a block, step by step.
+    struct Work {
+        Conveyor::Stage steps;
+        std::function<void(std::size_t from, std::size_t to, std::size_t step)> play;
+    };
+    /// False where the stage is to be given the whole block at once.
+    bool addWork(std::size_t stage, const AudioBlock& block, std::vector<Work>& run)
+    {
+        NodeProcessor& processor = *stages[stage].processor;
+        Conveyor::Stage slices;
+        for (std::size_t at = 0; at < block.frames; at += kSlice)
+            slices.ends.push_back(std::min(at + kSlice, block.frames));
+        if (!processor.takesLong()) {
+            run.push_back({slices, [this, stage, block](std::size_t from, std::size_t to, std::size_t) {
+                               play(stage, block, from, to - from);
+                           }});
+            return true;
+        }
+        const Conveyor::Stage parts{processor.beginParts(partOf(stage, block, 0, block.frames)), false};
+        if (parts.ends.empty()) return false;
+        run.push_back({slices, [this, stage, block, &processor](std::size_t from, std::size_t to, std::size_t) {
+                           if (watch) watch->before(stage, partOf(stage, block, from, to - from), from);
+                           processor.takeIn(from, to - from);
+                       }});
+        run.push_back({{parts.ends, true},
+                       [&processor](std::size_t, std::size_t, std::size_t step) { processor.playPart(step); }});
+        run.push_back({parts, [this, stage, block, &processor](std::size_t from, std::size_t to, std::size_t step) {
+                           processor.handOut(step);
+                           if (watch) watch->after(stage, partOf(stage, block, from, to - from), from);
+                       }});
+        return true;
+    }
+    static void play(const std::vector<Work>& run)
+    {
+        if (run.empty()) return;
+        std::vector<Conveyor::Stage> steps;
+        for (const Work& work : run) steps.push_back(work.steps);
+        Conveyor conveyor(std::move(steps));
         const auto work = [&] {
             while (const auto task = conveyor.take()) {
-                one(first + task->stage, task->slice);
+                const auto& ends = run[task->stage].steps.ends;
+                run[task->stage].play(task->step > 0 ? ends[task->step - 1] : 0, ends[task->step], task->step);
                 conveyor.finish(*task);
             }
         };

@@ -4,32 +4,45 @@
 #include <cstddef>
 #include <mutex>
 #include <optional>
+#include <utility>
 #include <vector>
 
 namespace gristle::core {
 
-/// Hands out slices to stages: every stage takes the slices in order, one at a time, each after the stage before. Any
-/// number of threads take and finish until take() gives nothing.
+/// Hands out a block's work to threads: every stage takes it in steps of its own, in order, each step once the stage
+/// before is through with all frames up to its end. Any number of threads take and finish until take() gives nothing.
 class Conveyor {
 public:
-    struct Task {
-        std::size_t stage, slice;
+    struct Stage {
+        std::vector<std::size_t> ends; ///< frames at which the steps end, rising
+        bool isAbreast = false;        ///< steps may be on their way beside each other
     };
-    Conveyor(std::size_t stages, std::size_t slices) : slices_(slices), stages_(stages) {}
+    struct Task {
+        std::size_t stage, step;
+    };
+    explicit Conveyor(std::vector<Stage> stages)
+    {
+        for (Stage& stage : stages) {
+            Progress& added = stages_.emplace_back();
+            added.isDone.resize(stage.ends.size());
+            added.of = std::move(stage);
+        }
+    }
 
     /// Waits until there is something to do; nothing where nothing is left.
     std::optional<Task> take()
     {
         std::unique_lock lock(mutex_);
         while (true) {
-            if (stages_.back().done == slices_) return std::nullopt;
             bool isLeft = false;
             // The last stage first: what it takes has just been worked on.
             for (std::size_t s = stages_.size(); s-- > 0;) {
-                Stage& stage = stages_[s];
-                const std::size_t upTo = s == 0 ? slices_ : stages_[s - 1].done;
-                isLeft = isLeft || stage.taken < slices_;
-                if (stage.taken == stage.done && stage.taken < upTo) return Task{s, stage.taken++};
+                Progress& stage = stages_[s];
+                if (stage.taken == stage.of.ends.size()) continue;
+                isLeft = true;
+                const bool isFree = stage.of.isAbreast || stage.taken == stage.done;
+                if (isFree && (s == 0 || stages_[s - 1].reach() >= stage.of.ends[stage.taken]))
+                    return Task{s, stage.taken++};
             }
             if (!isLeft) return std::nullopt;
             changed_.wait(lock);
@@ -39,17 +52,21 @@ public:
     {
         {
             const std::lock_guard lock(mutex_);
-            ++stages_[task.stage].done;
+            Progress& stage = stages_[task.stage];
+            stage.isDone[task.step] = true;
+            while (stage.done < stage.isDone.size() && stage.isDone[stage.done]) ++stage.done;
         }
         changed_.notify_all();
     }
 
 private:
-    struct Stage {
-        std::size_t taken = 0, done = 0; ///< slices
+    struct Progress {
+        Stage of;
+        std::vector<bool> isDone;
+        std::size_t taken = 0, done = 0; ///< steps; done: and all before
+        std::size_t reach() const { return done > 0 ? of.ends[done - 1] : 0; }
     };
-    std::size_t slices_;
-    std::vector<Stage> stages_;
+    std::vector<Progress> stages_;
     std::mutex mutex_;
     std::condition_variable changed_;
 };

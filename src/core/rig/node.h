@@ -55,6 +55,16 @@ public:
     /// Whether long blocks are quicker than the same in slices; otherwise it is given kSlice frames at most.
     virtual bool takesLong() const noexcept { return false; }
     static constexpr std::size_t kSlice = 4096;
+    /// A long block may be played in parts, instead of by process(): begun; taken in, slice by slice, in order; each
+    /// part played once all up to its end is taken in, beside what else is done; handed out, part by part, in order.
+    /// Allocates. @return frames at which the parts end, none where this block is for process()
+    virtual std::vector<std::size_t> beginParts(const AudioBlock& block)
+    {
+        return (void)block, std::vector<std::size_t>{};
+    }
+    virtual void takeIn(std::size_t at, std::size_t frames) noexcept { (void)at, (void)frames; }
+    virtual void playPart(std::size_t part) noexcept { (void)part; }
+    virtual void handOut(std::size_t part) noexcept { (void)part; } ///< then it stands in the block
 };
 
 enum class ParameterKind { Number, Time, Choice, File };

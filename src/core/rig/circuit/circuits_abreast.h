@@ -16,6 +16,7 @@ public:
 
     explicit CircuitsAbreast(const CircuitSolver& like); ///< allocates
     ~CircuitsAbreast();
+    CircuitsAbreast(const CircuitsAbreast&); ///< tables are shared
     CircuitsAbreast(CircuitsAbreast&&) noexcept;
     CircuitsAbreast& operator=(CircuitsAbreast&&) noexcept;
 

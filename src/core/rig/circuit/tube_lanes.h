@@ -8,6 +8,7 @@
 #include <cmath>
 #include <cstdint>
 #include <cstring>
+#include <memory>
 #include <type_traits>
 #include <utility>
 #include <vector>
@@ -56,25 +57,23 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
         }
         (std::make_index_sequence<wide>{});
     }
-    // A fourth of a register takes two columns of a lane, the next one the other two. Lanes stand in fours, some in
+    // A fourth of a register takes two powers of a lane, the next one the other two. Lanes stand in fours, some in
     // each half of a group; a register has one of each four of a half, so four registers have all of the half.
     static constexpr int kFours = wide / 8; ///< in each half
     template<int h> static constexpr int foursOf(int i) { return 4 * (kFours * h + i / 8) + i % 4; }
     template<int k> static constexpr int eachOf(int i) { return i / 4 * 4 + k; }
-    static constexpr int evenColumns(int i) { return i / 4 % 2 * 2; }
-    static constexpr int oddColumns(int i) { return i / 4 % 2 * 2 + 1; }
     static constexpr int low(int i) { return i / 4 * 4 + i % 4 / 2 + i % 2 * int(wide); }
     static constexpr int high(int i) { return low(i) + 2; }
     static constexpr int firsts(int i) { return i / 4 * 4 + i % 2 + i % 4 / 2 * int(wide); }
     static constexpr int lasts(int i) { return firsts(i) + 2; }
-    static constexpr int firstColumns(int i) { return i / 4 * 8 + i % 4; }
-    static constexpr int lastColumns(int i) { return firstColumns(i) + 4; }
+    static constexpr int lowPowers(int i) { return i / 4 * 8 + i % 4; }
+    static constexpr int highPowers(int i) { return lowPowers(i) + 4; }
     /// Eight numbers from a place on, and eight from kHalfRow further on; in a register that takes them, eight more
     /// from another place each.
     GRISTLE_INLINED static void eights(const float* numbers, const std::uint32_t& place,
                                        [[maybe_unused]] const std::uint32_t& other, Lane& mids, Lane& slopes) noexcept
     {
-        constexpr std::size_t kFurther = TubeTable::kHalfRow;
+        constexpr std::size_t kFurther = TubeCells::kHalf;
         if constexpr (wide == 8) {
             const float* from = numbers + 2 * (place - kWhole);
             std::memcpy(&mids, from, sizeof mids);
@@ -90,14 +89,16 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
                 : [mids] "=&v"(mids), [slopes] "=&v"(slopes), [from] "=&r"(from), [otherFrom] "=&r"(otherFrom)
                 : [base] "r"(reinterpret_cast<std::uintptr_t>(numbers) - 8ull * kWhole), [place] "m"(place),
                   [other] "m"(other), [further] "i"(sizeof(float) * kFurther),
-                  "m"(*reinterpret_cast<const float(*)[TubeTable::kRow * TubeTable::kRows]>(numbers)));
+                  "m"(*reinterpret_cast<const float(*)[kNumbers]>(numbers)));
         }
     }
     // Added to kRounds, a number is rounded to a whole one, whose last bits say which: quicker than a conversion. A
-    // place is the sum of two such patterns, in pairs of numbers.
+    // place is such a pattern, in pairs of numbers.
     static constexpr float kRounds = 12582912.0f; // 1.5 * 2^23
-    static constexpr std::uint32_t kWhole = 2 * std::bit_cast<std::uint32_t>(kRounds);
-    static_assert(TubeTable::kHalfRow * TubeTable::kRows < 1u << 22, "so many are added to kRounds exactly");
+    static constexpr std::uint32_t kWhole = std::bit_cast<std::uint32_t>(kRounds);
+    static constexpr std::size_t kCell = sizeof(TubeCells::Cell) / sizeof(float) / 2; ///< pairs
+    static constexpr std::size_t kNumbers = 2 * kCell * TubeTable::kColumns * TubeTable::kRows;
+    static_assert(kNumbers / 2 < 1u << 22, "so many are added to kRounds exactly");
     // A limit out of memory for all lanes at once: the compiler would add it to nothing first.
     /// Whether one lane reaches it.
     GRISTLE_INLINED static bool anyReaches(const Lane& a, const float& limit) noexcept
@@ -138,6 +139,15 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
             const Lane other = limit + Lane{};
             return a < other ? a : other;
         }
+    }
+    GRISTLE_INLINED static Lane least(const Lane& a, const Lane& b) noexcept
+    {
+        Lane out;
+        if constexpr (wide == 16) {
+            asm("vminps %2, %1, %0" : "=v"(out) : "v"(a), "v"(b));
+            return out;
+        } else
+            return a < b ? a : b;
     }
     /// To some last digit or two.
     GRISTLE_INLINED static Lane quotient(const Lane& a, const Lane& b) noexcept
@@ -293,7 +303,7 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
     class Table {
     public:
         /// @param grid, plate  volts at rest
-        Table(const TubeTable& table, double grid, double plate) : table_(&table)
+        Table(const TubeTable& table, double grid, double plate) : cells_(std::make_shared<TubeCells>(table))
         {
             const TubeTable::Lines& l = table.lines();
             const double by = grid - l.middle - l.middleLean * plate,
@@ -309,7 +319,7 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
             x_ = float(x - std::floor(x) - 0.5), y_ = float(y - std::floor(y) - 0.5);
             leastX_ = float(TubeTable::kEdge - x), mostX_ = float(TubeTable::kColumns - 1 - TubeTable::kEdge - x);
             leastY_ = float(TubeTable::kEdge - y), mostY_ = float(TubeTable::kRows - 1 - TubeTable::kEdge - y);
-            from_ = float(TubeTable::kHalfRow * std::floor(y) + std::floor(x)) + kRounds;
+            from_ = float(kCell) * float(TubeTable::kColumns * std::floor(y) + std::floor(x)) + kRounds;
         }
         /// Volts from rest as a Spot, and back.
         double offOf(double grid, double plate) const noexcept { return side_ * (grid - lean_ * plate); }
@@ -337,9 +347,8 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
             Lane along, across, onLine; ///< onLine: of the plate's current, from rest
             GRISTLE_INLINED Place(const Table& t, const Spot& spot) noexcept
             {
-                using Bits = typename Vectors<wide>::Bits;
                 const Lane half = atLeast(t.wider_ * spot.row, t.leastHalf_), // less that at rest
-                    by = spot.off + t.by_, beyond = by < 0.0f ? by : Lane{};
+                    by = spot.off + t.by_, beyond = least(by, Lane{});
                 // The difference of two such places, with nothing in it that is large and cancels.
                 const Lane moved = (t.perOff_ * spot.off - t.perHalf_ * half) + t.across_ * beyond;
                 // Limits that no quotient of such numbers reaches: for what is no number, or too large for one.
@@ -348,16 +357,17 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
                            fromY = atMost(atLeast(spot.row, t.leastY_), t.mostY_);
                 onLine = t.perColumn_ * fromX + (t.perRow_ * fromY - t.plateA_);
                 // Half a place low, so that rounding finds the place before.
-                const Lane x = fromX + t.x_, y = fromY + t.y_, column = x + kRounds, row = (y + kRounds) - kRounds,
-                           line = t.from_ + float(TubeTable::kHalfRow) * row;
-                const Bits at = std::bit_cast<Bits>(column) + std::bit_cast<Bits>(line);
+                const Lane x = fromX + t.x_, y = fromY + t.y_, column = (x + kRounds) - kRounds,
+                           row = (y + kRounds) - kRounds;
+                const Lane at = (t.from_ + float(kCell * TubeTable::kColumns) * row) + float(kCell) * column;
                 std::memcpy(from, &at, sizeof from);
                 asm("" : "+m"(from)); // read from memory one by one, which is quicker than out of the register
-                along = x - (column - kRounds), across = y - row;
+                along = x - column, across = y - row;
             }
         };
         GRISTLE_INLINED Two read(const Place& place) const noexcept
         {
+            const float* const numbers = cells_->cells()->numbers.data();
             Lane sums[2][2];
             const auto half = [&]<int h>() GRISTLE_INLINED_HERE {
                 const Lane across = mixed<foursOf<h>>(place.across, place.across),
@@ -365,28 +375,26 @@ template<std::size_t wide, std::size_t lanes> struct Registers {
                 const auto crossed = [&]<int k>() GRISTLE_INLINED_HERE {
                     constexpr int kPlace = 4 * kFours * h + k, kOther = kPlace + 4 * (kFours - 1);
                     Lane mids, slopes;
-                    eights(table_->numbers(), place.from[kPlace], place.from[kOther], mids, slopes);
+                    eights(numbers, place.from[kPlace], place.from[kOther], mids, slopes);
                     return mids + mixed<eachOf<k>>(across, across) * slopes;
                 };
                 const Lane a = crossed.template operator()<0>(), b = crossed.template operator()<1>(),
                            c = crossed.template operator()<2>(), d = crossed.template operator()<3>();
-                // Four by four numbers turned: grid and plate of a column that is even, and of one that is odd.
+                // Four by four numbers turned: grid and plate of a power that is even, and of one that is odd.
                 const Lane abEven = mixed<low>(a, b), abOdd = mixed<high>(a, b), cdEven = mixed<low>(c, d),
                            cdOdd = mixed<high>(c, d);
-                Lane even, odd;
-                TubeTable::weights<evenColumns>(along, even);
-                TubeTable::weights<oddColumns>(along, odd);
-                sums[0][h] = mixed<firsts>(abEven, cdEven) * even + mixed<firsts>(abOdd, cdOdd) * odd;
-                sums[1][h] = mixed<lasts>(abEven, cdEven) * even + mixed<lasts>(abOdd, cdOdd) * odd;
+                sums[0][h] = mixed<firsts>(abEven, cdEven) + along * mixed<firsts>(abOdd, cdOdd);
+                sums[1][h] = mixed<lasts>(abEven, cdEven) + along * mixed<lasts>(abOdd, cdOdd);
             };
             half.template operator()<0>(), half.template operator()<1>();
+            const Lane square = place.along * place.along;
             const auto sumOf = [&](const Lane* of) GRISTLE_INLINED_HERE {
-                return mixed<firstColumns>(of[0], of[1]) + mixed<lastColumns>(of[0], of[1]);
+                return mixed<lowPowers>(of[0], of[1]) + square * mixed<highPowers>(of[0], of[1]);
             };
             return {sumOf(sums[0]) - gridA_, sumOf(sums[1]) + place.onLine};
         }
 
-        const TubeTable* table_;
+        std::shared_ptr<const TubeCells> cells_;
         double lean_, perVolt_, side_; ///< side_: -1 where the grid rests below the middle
         // At rest: how far off the middle between the lines, half of what is between them; see TubeTable::Lines.
         float by_, half_, leastHalf_, wider_, perOff_, perHalf_, across_, perColumn_, perRow_;

@@ -153,6 +153,22 @@ TubeTable::TubeTable(const Spec& spec) : spec_(spec)
         }
 }
 
+TubeCells::TubeCells(const TubeTable& table) : cells_(std::size_t(TubeTable::kRows * TubeTable::kColumns))
+{
+    for (std::size_t i = 0; i < cells_.size(); ++i) {
+        const std::size_t row = i / TubeTable::kColumns, column = i % TubeTable::kColumns;
+        const float* from = table.numbers() + row * TubeTable::kRow + 2 * column;
+        auto& to = cells_[i].numbers;
+        for (std::size_t n = 0; n < to.size(); ++n) {
+            const auto& weights = TubeTable::kWeights[n % kHalf / 2];
+            const float* of = from + n / kHalf * TubeTable::kHalfRow + n % 2;
+            double sum = 0.0;
+            for (std::size_t k = 0; k < 4; ++k) sum += double(weights[k]) * double(of[2 * k]);
+            to[n] = heard(sum);
+        }
+    }
+}
+
 std::vector<std::shared_ptr<const TubeTable>> tubeTables(std::vector<TubeTable::Spec> specs)
 {
     constexpr std::size_t kKept = 100;

@@ -50,7 +50,12 @@ public:
     /// turns, the latter less that through plateS and what a straight line from rest gives: half way to the next row;
     /// kHalfRow further on, how they go on to there.
     const float* numbers() const noexcept { return values_.data(); }
-    /// What each of four columns counts, each for both currents: cubic over the grid's voltage (Catmull and Rom), of
+    /// What each of four columns counts for each power of the place.
+    static constexpr float kWeights[4][4]{{-0.0625f, 0.5625f, 0.5625f, -0.0625f},
+                                          {0.125f, -1.375f, 1.375f, -0.125f},
+                                          {0.25f, -0.25f, -0.25f, 0.25f},
+                                          {-0.5f, 1.5f, -1.5f, 0.5f}};
+    /// The same for a place, each for both currents: cubic over the grid's voltage (Catmull and Rom), of
     /// how far the place is off the middle between the second and the third, in columns. Over the plate's, over which
     /// the currents of a loaded tube bend little, and softly at a pentode's knee, a straight line folds less. What is
     /// rounded to single precision is what bends; near rest that is little.
@@ -58,12 +63,10 @@ public:
     template<int (*column)(int), typename V>
     [[gnu::always_inline]] static inline void weights(const V& off, V& out) noexcept
     {
-        constexpr float kOne[]{-0.0625f, 0.5625f, 0.5625f, -0.0625f}, kLinear[]{0.125f, -1.375f, 1.375f, -0.125f},
-            kSquare[]{0.25f, -0.25f, -0.25f, 0.25f}, kCube[]{-0.5f, 1.5f, -1.5f, 0.5f};
         V one{}, linear{}, square{}, cube{};
         for (int i = 0; i < int(sizeof(V) / sizeof(float)); ++i) {
-            one[i] = kOne[column(i)], linear[i] = kLinear[column(i)];
-            square[i] = kSquare[column(i)], cube[i] = kCube[column(i)];
+            one[i] = kWeights[0][column(i)], linear[i] = kWeights[1][column(i)];
+            square[i] = kWeights[2][column(i)], cube[i] = kWeights[3][column(i)];
         }
         out = (one + off * linear) + off * off * (square + off * cube);
     }
@@ -76,6 +79,25 @@ private:
     Spec spec_;
     Lines lines_{};
     std::vector<float> values_; ///< of each row the mids, then the slopes
+};
+
+/// A tube's table as polynomials, four times as large: a look into it takes less arithmetic and one line of memory, but
+/// lines that are cold are many. For rendering.
+class TubeCells {
+public:
+    /// Four powers of the place, from the constant on, of both currents, the grid's and the plate's in turns, half way
+    /// to the next row; kHalf further on, how they go on to there. See TubeTable::numbers and TubeTable::weights.
+    struct alignas(64) Cell {
+        std::array<float, 16> numbers;
+    };
+    static constexpr std::size_t kHalf = 8;
+
+    explicit TubeCells(const TubeTable& table); ///< allocates a mebibyte; some 2 ms
+    /// Rows of TubeTable::kColumns.
+    const Cell* cells() const noexcept { return cells_.data(); }
+
+private:
+    std::vector<Cell> cells_;
 };
 
 /// The tables for these tubes, of the loadings rounded to five digits: those that were made before, and the others made

@@ -55,6 +55,25 @@ public:
             sides_[c].process({block.channel[c], block.frames}, inGain_, outGain_);
     }
 
+    std::vector<std::size_t> beginParts(const AudioBlock& block) override
+    {
+        std::vector<std::size_t> ends; // of each channel the same
+        for (std::size_t c = 0; c < block.channels; ++c) ends = sides_[c].beginParts({block.channel[c], block.frames});
+        return ends;
+    }
+    void takeIn(std::size_t at, std::size_t frames) noexcept override
+    {
+        for (CircuitSide& side : sides_) side.takeIn(at, frames);
+    }
+    void playPart(std::size_t part) noexcept override
+    {
+        for (CircuitSide& side : sides_) side.playPart(part, inGain_, outGain_);
+    }
+    void handOut(std::size_t part) noexcept override
+    {
+        for (CircuitSide& side : sides_) side.handOut(part, inGain_, outGain_);
+    }
+
 private:
     std::vector<Netlist> sections_;
     double renderingHz_;

@@ -17,7 +17,7 @@ constexpr double kForgets = 16.0;      // time constants: 140 dB
 constexpr double kComparedS = 0.05;
 constexpr double kAlikeDb = -120.0;
 
-constexpr std::size_t kLanes = CircuitsAbreast::kLanes, kGroups = 2, kStretches = kGroups * kLanes;
+constexpr std::size_t kLanes = CircuitsAbreast::kLanes, kParts = 2, kStretches = kParts * kLanes;
 
 /// Where a stretch begins to run up, where it is heard, where it ends.
 struct Stretch {
@@ -30,7 +30,7 @@ struct Group {
     CircuitsAbreast circuits;
     std::array<std::vector<float>, kLanes> runUps; ///< the last part of each
 
-    Group(const Oversampler& now, const CircuitSolver& circuit) : over(kLanes, now), circuits(circuit) {}
+    Group(const Oversampler& now, const CircuitsAbreast& like) : over(kLanes, now), circuits(like) {}
     void play(std::span<const float> in, std::span<float> out, const Stretch* stretches, std::size_t compared,
               double inGain, float outGain) noexcept
     {
@@ -84,12 +84,27 @@ CircuitSide::CircuitSide(std::span<const Netlist> sections, double rateHz, std::
     if (stretchOf(maxBlock) > 0) input_.resize(maxBlock);
 }
 
+CircuitSide::~CircuitSide() = default;
+CircuitSide::CircuitSide(CircuitSide&&) noexcept = default;
+CircuitSide& CircuitSide::operator=(CircuitSide&&) noexcept = default;
+
+/// What is being played in parts.
+struct CircuitSide::LongBlock {
+    std::span<float> x;
+    std::array<Stretch, kStretches> stretches;
+    std::vector<Group> groups; ///< a part each
+    CircuitMoment moment;      ///< where the last stretch that was handed out ended
+};
+
 void CircuitSide::process(std::span<float> x, double inGain, float outGain) noexcept
 {
-    if (const std::size_t each = stretchOf(x.size()))
-        playStretches(x, each, inGain, outGain);
-    else
-        state_.process(x, inGain, outGain);
+    if (beginParts(x).empty()) return state_.process(x, inGain, outGain);
+    takeIn(0, x.size());
+    {
+        const std::jthread helper([&] { playPart(1, inGain, outGain); });
+        playPart(0, inGain, outGain);
+    }
+    for (std::size_t part = 0; part < kParts; ++part) handOut(part, inGain, outGain);
 }
 
 std::size_t CircuitSide::stretchOf(std::size_t frames) const noexcept
@@ -98,41 +113,58 @@ std::size_t CircuitSide::stretchOf(std::size_t frames) const noexcept
     return each >= runUp_ / 2 ? each : 0; // a longer run up costs more than it saves
 }
 
-void CircuitSide::playStretches(std::span<float> x, std::size_t each, double inGain, float outGain) noexcept
+std::vector<std::size_t> CircuitSide::beginParts(std::span<float> x)
 {
-    const std::span<float> in = std::span(input_).first(x.size());
-    std::ranges::copy(x, in.begin());
+    const std::size_t each = stretchOf(x.size());
+    if (each == 0) return {};
+    long_ = std::make_unique<LongBlock>(LongBlock{x, {}, {}, state_.circuit.moment()});
     // The first one runs up, too, and is heard from the start: all are as long.
-    std::array<Stretch, kStretches> stretches;
     for (std::size_t s = 0; s < kStretches; ++s)
-        stretches[s] = {s * each, s == 0 ? 0 : s * each + runUp_, (s + 1) * each + runUp_};
-    std::vector<Group> groups;
-    for (std::size_t g = 0; g < kGroups; ++g) groups.emplace_back(state_.over, state_.circuit);
-    {
-        const auto work = [&](std::size_t g) {
-            groups[g].play(in, x, &stretches[g * kLanes], compared_, inGain, outGain);
-        };
-        const std::jthread helper(work, 1);
-        work(0);
+        long_->stretches[s] = {s * each, s == 0 ? 0 : s * each + runUp_, (s + 1) * each + runUp_};
+    const CircuitsAbreast circuits(state_.circuit);
+    std::vector<std::size_t> ends;
+    for (std::size_t part = 0; part < kParts; ++part) {
+        long_->groups.emplace_back(state_.over, circuits);
+        ends.push_back(long_->stretches[(part + 1) * kLanes - 1].to);
     }
+    ends.back() = x.size(); // with what no stretch takes
+    return ends;
+}
+
+void CircuitSide::takeIn(std::size_t at, std::size_t frames) noexcept
+{
+    std::ranges::copy(long_->x.subspan(at, frames), input_.begin() + long(at));
+}
+
+void CircuitSide::playPart(std::size_t part, double inGain, float outGain) noexcept
+{
+    LongBlock& block = *long_;
+    block.groups[part].play(std::span(input_).first(block.x.size()), block.x, &block.stretches[part * kLanes],
+                            compared_, inGain, outGain);
+}
+
+void CircuitSide::handOut(std::size_t part, double inGain, float outGain) noexcept
+{
+    const std::span<float> x = long_->x;
+    Group& group = long_->groups[part];
     // One after the other; where one is not alike, the next is compared with what it is now.
-    CircuitMoment moment = state_.circuit.moment();
-    for (std::size_t s = 0; s < kStretches; ++s) {
-        Group& group = groups[s / kLanes];
-        const auto& runUp = group.runUps[s % kLanes];
-        const Stretch& here = stretches[s];
-        if (s > 0 && !isAlike(runUp, x.subspan(here.heard - runUp.size(), runUp.size()))) {
+    for (std::size_t lane = 0; lane < kLanes; ++lane) {
+        const Stretch& here = long_->stretches[part * kLanes + lane];
+        const auto& runUp = group.runUps[lane];
+        if (here.heard > 0 && !isAlike(runUp, x.subspan(here.heard - runUp.size(), runUp.size()))) {
             ++again_;
             const std::span<float> heard = x.subspan(here.heard, here.to - here.heard);
-            std::ranges::copy(in.subspan(here.heard, heard.size()), heard.begin());
+            std::ranges::copy(std::span(input_).subspan(here.heard, heard.size()), heard.begin());
             state_.process(heard, inGain, outGain);
         } else {
-            state_.over = group.over[s % kLanes];
-            group.circuits.get(s % kLanes, moment);
-            state_.circuit.goOnFrom(moment);
+            state_.over = group.over[lane];
+            group.circuits.get(lane, long_->moment);
+            state_.circuit.goOnFrom(long_->moment);
         }
     }
-    state_.process(x.subspan(stretches.back().to), inGain, outGain);
+    if (part + 1 < kParts) return;
+    state_.process(x.subspan(long_->stretches.back().to), inGain, outGain);
+    long_.reset();
 }
 
 void CircuitSide::takeOver(const CircuitSide& before) noexcept
