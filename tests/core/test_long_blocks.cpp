@@ -269,12 +269,19 @@ private slots:
         }
     }
 
+    void partsAmidOtherStagesAreTheSame_data()
+    {
+        QTest::addColumn<int>("frames"); // a part ends anywhere in a slice of 4,096
+        for (const int further : {0, 2048, 4096, 6144}) QTest::addRow("%d further", further) << 600000 + further;
+    }
     /// An amplifier that is played in parts while the stages about it are under way, in stereo: to the bit what each
     /// stage gives for the whole block by itself, and the same levels.
     void partsAmidOtherStagesAreTheSame()
     {
+        QFETCH(int, frames);
         const char* const stages[]{"chorus", "circuit voice=tight", "delay time=300ms"};
-        const auto in = notes(0.8, 12.0, 4);
+        auto in = notes(0.8, 13.0, 4);
+        in.resize(std::size_t(frames));
         std::vector<std::vector<float>> together{in, std::vector<float>(in.size())}, apart = together;
         const auto play = [&](const std::string& line, std::size_t channels, std::vector<std::vector<float>>& x) {
             RigDocument rig;
@@ -282,6 +289,7 @@ private slots:
             CompileOptions options;
             options.maxBlock = in.size();
             options.channels = channels;
+            options.effort = Effort::Draft;
             auto compiled = CompiledRig::compile(rig, options).value();
             AudioBlock block{{x[0].data(), x[1].data()}, channels, in.size()};
             compiled.process(block);

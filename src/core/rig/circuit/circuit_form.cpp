@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <cassert>
 #include <cmath>
-#include <numeric>
 
 namespace gristle::core {
 
@@ -244,8 +243,6 @@ struct Motions {
     Matrix toHistories, fromHistories; ///< from motions, and back
     std::vector<double> keeps;         ///< of each motion, what the next sample has of it
     std::vector<double> swings;        ///< and what of its neighbour; two neighbours swing together
-    std::size_t firstLasting, endLasting;
-    static constexpr double kLasting = 0.8; ///< of which at least that much is left in the next sample
 
     /// @param next    what each history has of each in the sample before
     /// @param scales  of the histories, so that all hold energy alike
@@ -254,17 +251,10 @@ struct Motions {
         const long n = next.rows();
         const Eigen::EigenSolver<Matrix> found(scales.cwiseInverse().asDiagonal() * next * scales.asDiagonal());
         const Matrix values = found.pseudoEigenvalueMatrix(), vectors = found.pseudoEigenvectors();
-        // Those that swing first, so that they stand in pairs; those that last in the midst.
-        const auto placeOf = [&](long i) {
-            const auto value = found.eigenvalues()[i];
-            const bool isLasting = std::abs(value) >= kLasting;
-            return value.imag() != 0.0 ? (isLasting ? 1 : 0) : (isLasting ? 2 : 3);
-        };
-        std::vector<long> order(static_cast<std::size_t>(n));
-        std::iota(order.begin(), order.end(), 0L);
-        std::ranges::stable_sort(order, {}, placeOf);
-        firstLasting = std::size_t(std::ranges::count(order, 0, placeOf));
-        endLasting = std::size_t(n - std::ranges::count(order, 3, placeOf));
+        std::vector<long> order; // those that swing first, so that they stand in pairs
+        for (const bool isSwinging : {true, false})
+            for (long i = 0; i < n; ++i)
+                if ((found.eigenvalues()[i].imag() != 0.0) == isSwinging) order.push_back(i);
         toHistories.resize(n, n);
         for (long i = 0; i < n; ++i) {
             const long from = order[std::size_t(i)];
@@ -405,7 +395,6 @@ CircuitForm CircuitForm::of(const Netlist& netlist, double rateHz, const Ends& e
     std::ranges::copy(restCurrent, form.restSlots.begin() + long(form.firstCurrent()));
     form.keeps = motions.keeps;
     form.swings = motions.swings;
-    form.firstLasting = motions.firstLasting, form.endLasting = motions.endLasting;
     for (long i = 0; i < histories; ++i)
         for (long k = 0; k < histories; ++k) {
             form.toHistories.push_back(motions.toHistories(i, k));

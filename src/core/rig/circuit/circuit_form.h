@@ -43,7 +43,6 @@ struct CircuitForm {
     std::vector<std::vector<double>> given;
     std::vector<double> keeps;                      ///< of each motion, what the next sample has of it
     std::vector<double> swings;                     ///< and what of its neighbour; two neighbours swing together
-    std::size_t firstLasting = 0, endLasting = 0;   ///< motions that lose less than a fifth in a sample
     std::vector<double> ahead, back;                ///< what the section behind, and that before, has of each motion
     std::vector<double> toHistories, fromHistories; ///< from motions, and back: square, by rows
     std::vector<std::shared_ptr<const TubeTable>> tables;

@@ -39,12 +39,11 @@ public:
     /// @param isBehind  whether there is a section before
     SectionAbreast(std::shared_ptr<const CircuitForm> form, bool isBehind)
         : form_(std::move(form)), isBehind_(isBehind), tables_(tablesOf(*form_)), spots_(spotsOf(*form_, tables_)),
-          finePorts_(isBehind ? 0 : std::min<std::size_t>(kFine, form_->tubes)),
-          fine_(fineRows(), form_->endLasting - form_->firstLasting), known_(knownRows(), form_->slotCount()),
-          nexts_(form_->given, form_->slotCount() - form_->motions), motions_(form_->motions),
-          slots_(form_->slotCount()), next_(nexts_.size()), fineKnown_(fine_.size()), spotKnown_(known_.size()),
-          ends_(3), unexpected_(form_->currents()), before_(form_->currents()), last_(form_->currents()),
-          third_(form_->currents()), ports_(kGroups * form_->tubes)
+          finePorts_(isBehind ? 0 : std::min<std::size_t>(kFine, form_->tubes)), fine_(fineRows(), form_->motions),
+          known_(knownRows(), form_->slotCount()), nexts_(form_->given, form_->slotCount() - form_->motions),
+          motions_(form_->motions), slots_(form_->slotCount()), next_(nexts_.size()), fineKnown_(fine_.size()),
+          spotKnown_(known_.size()), ends_(3), unexpected_(form_->currents()), before_(form_->currents()),
+          last_(form_->currents()), third_(form_->currents()), ports_(kGroups * form_->tubes)
     {
         for (std::size_t t = 0; t < form_->tubes; ++t)
             for (std::size_t i = 0; i < 2 * t; ++i)
@@ -52,8 +51,6 @@ public:
                     couplings_.push_back(float(spots_[row][form_->firstCurrent() + i]));
         for (const double part : form_->ahead) aheads_.push_back(float(part));
         for (const double part : form_->back) backs_.push_back(float(part));
-        for (const double part : form_->keeps) keeps_.push_back(float(part));
-        for (const double part : form_->swings) swings_.push_back(float(part));
         while (swinging_ < form_->motions && form_->swings[swinging_] != 0.0) ++swinging_;
     }
     void set(std::size_t lane, const SectionMoment& moment) noexcept
@@ -84,8 +81,7 @@ public:
     }
     void get(std::size_t lane, SectionMoment& moment) const noexcept
     {
-        for (std::size_t i = 0; i < form_->motions; ++i)
-            moment.held[i] = form_->restSlots[i] + (isLasting(i) ? motions_.get(i, lane) : slots_.get(i, lane));
+        for (std::size_t i = 0; i < form_->motions; ++i) moment.held[i] = form_->restSlots[i] + motions_.get(i, lane);
         for (std::size_t i = 0; i < form_->currents(); ++i) {
             moment.before[i] = restCurrent(i) + before_.get(i, lane);
             moment.last[i] = restCurrent(i) + last_.get(i, lane);
@@ -132,7 +128,7 @@ public:
         }
         third_.swap(last_);
         last_.swap(before_);
-        fine_.times(motions_[form_->firstLasting], fineKnown_.data());
+        fine_.times(motions_.data(), fineKnown_.data());
         known_.times(slots_.data(), spotKnown_.data());
         const float* by = couplings_.data();
         const Lane* ahead = spotKnown_.data();
@@ -155,30 +151,18 @@ public:
         nexts_.times(sources, next_.data());
         for (std::size_t g = 0; g < kGroups; ++g) {
             Lane toAhead = next_[kept][g], toBack = next_[kept + 1][g];
-            const auto give = [&](std::size_t i, const Lane& to) GRISTLE_INLINED_HERE { slots_[i][g] = to; };
-            const auto count = [&](std::size_t i) GRISTLE_INLINED_HERE { // what it was
-                toAhead += aheads_[i] * slots_[i][g];
-                if (isBehind_) toBack += backs_[i] * slots_[i][g];
-            };
-            // Those that last in double precision: some hold for hundreds of thousands of steps.
+            // The motions themselves in double precision: some hold for hundreds of thousands of steps.
             const auto faded = [&](std::size_t i, std::size_t half) GRISTLE_INLINED_HERE {
                 return Use::doubled(&next_[i][g], half) + form_->keeps[i] * motions_[i][2 * g + half];
             };
             const auto moveOn = [&](std::size_t i, const Doubles& first, const Doubles& second) GRISTLE_INLINED_HERE {
-                count(i);
+                toAhead += aheads_[i] * slots_[i][g];
+                if (isBehind_) toBack += backs_[i] * slots_[i][g];
                 motions_[i][2 * g] = first;
                 motions_[i][2 * g + 1] = second;
-                give(i, Use::single(first, second));
+                slots_[i][g] = Use::single(first, second);
             };
-            const auto fadedFast = [&](std::size_t i)
-                                       GRISTLE_INLINED_HERE { return next_[i][g] + keeps_[i] * slots_[i][g]; };
-            for (std::size_t i = 0; i < form_->firstLasting; i += 2) {
-                const Lane one = fadedFast(i) + swings_[i] * slots_[i + 1][g],
-                           other = fadedFast(i + 1) + swings_[i + 1] * slots_[i][g];
-                count(i), count(i + 1);
-                give(i, one), give(i + 1, other);
-            }
-            for (std::size_t i = form_->firstLasting; i < swinging_; i += 2) {
+            for (std::size_t i = 0; i < swinging_; i += 2) {
                 const double one = form_->swings[i], other = form_->swings[i + 1];
                 const Doubles *const a = &motions_[i][2 * g], *const b = &motions_[i + 1][2 * g];
                 const Doubles first = faded(i, 0) + one * b[0], second = faded(i, 1) + one * b[1],
@@ -186,12 +170,7 @@ public:
                 moveOn(i, first, second);
                 moveOn(i + 1, otherFirst, otherSecond);
             }
-            for (std::size_t i = swinging_; i < form_->endLasting; ++i) moveOn(i, faded(i, 0), faded(i, 1));
-            for (std::size_t i = form_->endLasting; i < kept; ++i) {
-                const Lane next = fadedFast(i);
-                count(i);
-                give(i, next);
-            }
+            for (std::size_t i = swinging_; i < kept; ++i) moveOn(i, faded(i, 0), faded(i, 1));
             ends_[0][g] = toAhead;
             ends_[2][g] = ends_[1][g], ends_[1][g] = toBack;
         }
@@ -201,7 +180,6 @@ private:
     using Doubles = typename Use::Doubles;
     static constexpr std::size_t kGroups = Use::kGroups, kHalf = Use::kHalf;
 
-    bool isLasting(std::size_t i) const noexcept { return i >= form_->firstLasting && i < form_->endLasting; }
     double restCurrent(std::size_t i) const noexcept { return form_->restSlots[form_->firstCurrent() + i]; }
     using Matrix = std::vector<std::vector<double>>; ///< of rows
     static std::vector<typename Use::Table> tablesOf(const CircuitForm& form)
@@ -228,18 +206,14 @@ private:
     Matrix fineRows() const
     {
         Matrix out;
-        for (std::size_t t = 0; t < finePorts_; ++t)
-            out.emplace_back(spots_[2 * t].begin() + long(form_->firstLasting),
-                             spots_[2 * t].begin() + long(form_->endLasting));
+        for (std::size_t t = 0; t < finePorts_; ++t) out.push_back(spots_[2 * t]);
         return out;
     }
     /// The others, and what those have of sources and currents.
     Matrix knownRows() const
     {
         Matrix out = spots_;
-        for (std::size_t t = 0; t < finePorts_; ++t)
-            std::fill(out[2 * t].begin() + long(form_->firstLasting), out[2 * t].begin() + long(form_->endLasting),
-                      0.0);
+        for (std::size_t t = 0; t < finePorts_; ++t) std::fill_n(out[2 * t].begin(), form_->motions, 0.0);
         return out;
     }
 
@@ -252,9 +226,9 @@ private:
     /// motions, and to both ends.
     typename Use::template Rows<Doubles> fine_;
     typename Use::template Rows<Lane> known_, nexts_;
-    std::vector<float> couplings_;                       ///< to each tube's Spot from the currents of those before
-    std::vector<float> aheads_, backs_, keeps_, swings_; ///< the form's
-    std::size_t swinging_ = 0;                           ///< motions, the first ones
+    std::vector<float> couplings_; ///< to each tube's Spot from the currents of those before
+    std::vector<float> aheads_, backs_;
+    std::size_t swinging_ = 0; ///< motions, the first ones
 
     typename Use::template Store<Doubles> motions_;
     typename Use::template Store<Lane> slots_, next_; ///< the motions again, the sources, the currents

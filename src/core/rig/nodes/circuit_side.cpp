@@ -94,6 +94,7 @@ struct CircuitSide::LongBlock {
     std::array<Stretch, kStretches> stretches;
     std::vector<Group> groups; ///< a part each
     CircuitMoment moment;      ///< where the last stretch that was handed out ended
+    std::vector<float> last;   ///< the last part of a part that was handed out: later stages may be at it
 };
 
 void CircuitSide::process(std::span<float> x, double inGain, float outGain) noexcept
@@ -117,7 +118,7 @@ std::vector<std::size_t> CircuitSide::beginParts(std::span<float> x)
 {
     const std::size_t each = stretchOf(x.size());
     if (each == 0) return {};
-    long_ = std::make_unique<LongBlock>(LongBlock{x, {}, {}, state_.circuit.moment()});
+    long_ = std::make_unique<LongBlock>(LongBlock{x, {}, {}, state_.circuit.moment(), {}});
     // The first one runs up, too, and is heard from the start: all are as long.
     for (std::size_t s = 0; s < kStretches; ++s)
         long_->stretches[s] = {s * each, s == 0 ? 0 : s * each + runUp_, (s + 1) * each + runUp_};
@@ -147,11 +148,12 @@ void CircuitSide::handOut(std::size_t part, double inGain, float outGain) noexce
 {
     const std::span<float> x = long_->x;
     Group& group = long_->groups[part];
+    const auto beforeOf = [&](std::size_t frame) { return x.subspan(frame - compared_, compared_); };
     // One after the other; where one is not alike, the next is compared with what it is now.
     for (std::size_t lane = 0; lane < kLanes; ++lane) {
         const Stretch& here = long_->stretches[part * kLanes + lane];
-        const auto& runUp = group.runUps[lane];
-        if (here.heard > 0 && !isAlike(runUp, x.subspan(here.heard - runUp.size(), runUp.size()))) {
+        const bool isFirst = part == 0 && lane == 0;
+        if (!isFirst && !isAlike(group.runUps[lane], lane == 0 ? long_->last : beforeOf(here.heard))) {
             ++again_;
             const std::span<float> heard = x.subspan(here.heard, here.to - here.heard);
             std::ranges::copy(std::span(input_).subspan(here.heard, heard.size()), heard.begin());
@@ -162,6 +164,8 @@ void CircuitSide::handOut(std::size_t part, double inGain, float outGain) noexce
             state_.circuit.goOnFrom(long_->moment);
         }
     }
+    const auto last = beforeOf(long_->stretches[part * kLanes + kLanes - 1].to);
+    long_->last.assign(last.begin(), last.end());
     if (part + 1 < kParts) return;
     state_.process(x.subspan(long_->stretches.back().to), inGain, outGain);
     long_.reset();
