@@ -4,13 +4,16 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace gristle::engine {
 
 namespace {
 
-constexpr float kCeiling = 0.885f; // -1.06 dBFS: a little under -1 dBTP, for what lies between four phases
-constexpr double kWindowS = 0.003;
+constexpr float kCeiling = 0.885f;   // -1.06 dBFS: a little under -1 dBTP, for what lies between four phases
+constexpr double kWindowS = 0.00035; // one who hears himself play waits for it, too
+constexpr double kHoldS = 0.012; // half a period of the lowest string that is tuned down far: a tone keeps its shape
+constexpr float kAsMuch = 1.02f; // the next peak of a tone is hardly ever met at its very top
 constexpr double kReleaseS = 0.08;
 
 } // namespace
@@ -18,6 +21,8 @@ constexpr double kReleaseS = 0.08;
 void SafetyLimiter::prepare(double rateHz)
 {
     window_ = static_cast<std::size_t>(kWindowS * rateHz);
+    hold_ = static_cast<std::size_t>(kHoldS * rateHz);
+    held_ = 0;
     pull_ = static_cast<float>(1.0 - std::exp(-1.0 / (kReleaseS * rateHz)));
     at_ = historyAt_ = 0;
     for (auto& h : history_) h.assign(2 * kTaps, 0.0f);
@@ -64,7 +69,12 @@ void SafetyLimiter::process(float* left, float* right, std::size_t frames) noexc
         historyAt_ = historyAt_ + 1 == kTaps ? 0 : historyAt_ + 1;
         for (std::size_t c = 0; c < 2; ++c) peak = std::max(peak, peakOf(history_[c].data() + historyAt_));
         const float wanted = peak > kCeiling ? kCeiling / peak : 1.0f;
-        release_ += pull_ * (1.0f - release_);
+        if (wanted <= kAsMuch * release_)
+            held_ = hold_;
+        else if (held_ > 0)
+            --held_;
+        else
+            release_ += pull_ * (1.0f - release_);
         release_ = std::min(release_, wanted);
         asked_[at_ % window_] = release_;
         const float least = *std::min_element(asked_.begin(), asked_.end());

@@ -162,6 +162,54 @@ private slots:
         for (const float x : c.left) QVERIFY(std::abs(x) <= dbToAmplitude(-1.0) + 1e-4);
     }
 
+    void betweenInputAndEarIsUnderAMillisecond_data()
+    {
+        QTest::addColumn<double>("rate");
+        for (const double rate : {44100.0, 48000.0, 96000.0}) QTest::addRow("%g", rate) << rate;
+    }
+    /// What rig and limiter add to the device's buffers, with two stages at a raised rate; and that a click comes when
+    /// they say.
+    void betweenInputAndEarIsUnderAMillisecond()
+    {
+        QFETCH(double, rate);
+        Recorder recorder;
+        Player player(rate);
+        LiveChain chain(recorder, rate);
+        player.setOverlay(&chain);
+        chain.setListening(true);
+        const auto clickAt = [&](const char* line) {
+            RigDocument rig;
+            rig.chain = parseRecallLine(line).value();
+            CompileOptions options;
+            options.context.rateHz = rate;
+            options.maxBlock = LiveChain::kMostFrames;
+            options.live = true;
+            LiveVoice voice;
+            voice.rig =
+                std::make_shared<RigSwap>(std::make_shared<CompiledRig>(CompiledRig::compile(rig, options).value()),
+                                          rate, LiveChain::kMostFrames);
+            chain.setProgram({voice});
+            constexpr std::size_t kBlock = 64, kClick = 48000;
+            std::vector<float> in(2 * kClick), heard;
+            in[kClick] = 0.01f;
+            for (std::size_t at = 0; at < in.size(); at += kBlock) {
+                float left[kBlock], right[kBlock];
+                const float* inputs[] = {in.data() + at};
+                chain.take(inputs, 1, kBlock, false);
+                player.fill(left, right, kBlock);
+                heard.insert(heard.end(), left, left + kBlock);
+            }
+            const auto loudest = std::ranges::max_element(heard, {}, [](float v) { return std::abs(v); });
+            return double(loudest - heard.begin()) - double(kClick);
+        };
+        QCOMPARE(clickAt("gain db=-3"), double(player.latency()));
+        const double arrived = clickAt("gate depth=0 | compressor | softclip | circuit voice=tight | delay "
+                                       "time=300ms | reverb");
+        const double own = double(chain.latency() + player.latency());
+        QVERIFY2(own < 0.001 * rate, qPrintable(QString::number(1000.0 * own / rate)));
+        QVERIFY2(std::abs(arrived - own) < 0.0003 * rate, qPrintable(QString("%1, %2").arg(arrived).arg(own)));
+    }
+
     // A voice through a rig: volts in, volts out, placed; another program comes without a click.
     void aRigIsHeardInVoltsAndSwappedSafely()
     {

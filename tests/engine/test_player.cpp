@@ -71,6 +71,8 @@ private slots:
     void limiterHoldsTheCeiling_data();
     void limiterHoldsTheCeiling();
     void limiterIsTransparentBelow();
+    void limiterKeepsATonesShape_data();
+    void limiterKeepsATonesShape();
     void notANumberIsNotHeard();
     void callbackAllocatesNothing();
     void callbackMakesNoSystemCall();
@@ -241,6 +243,28 @@ void TestPlayer::limiterIsTransparentBelow()
     limiter.process(l.data(), r.data(), l.size());
     for (std::size_t i = limiter.latency(); i < x.size(); ++i)
         QVERIFY(std::abs(l[i] - x[i - limiter.latency()]) < 1e-6f);
+}
+
+/// A tone that is over by 6 dB is turned down and not bent.
+void TestPlayer::limiterKeepsATonesShape_data()
+{
+    QTest::addColumn<double>("hz");
+    for (const double hz : {62.0, 110.0, 440.0, 1000.0}) QTest::addRow("%g Hz", hz) << hz;
+}
+
+void TestPlayer::limiterKeepsATonesShape()
+{
+    QFETCH(double, hz);
+    SafetyLimiter limiter;
+    limiter.prepare(48000.0);
+    auto l = test::sine(hz, 1.8, 48000.0, 2.0), r = l;
+    limiter.process(l.data(), r.data(), l.size());
+    const std::vector<float> settled(l.end() - 48000, l.end());
+    double all = 0.0;
+    for (const float v : settled) all += double(v) * double(v) / 48000.0;
+    const double tone = test::amplitudeAt(settled, hz, 48000.0), rest = all - 0.5 * tone * tone;
+    QVERIFY2(rest < 1e-5 * all, qPrintable(QString::number(10.0 * std::log10(rest / all))));
+    QVERIFY(std::abs(20.0 * std::log10(tone) + 1.0) < 0.2);
 }
 
 void TestPlayer::notANumberIsNotHeard()
