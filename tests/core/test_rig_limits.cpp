@@ -37,6 +37,12 @@ Bent bentAt(const RigNode& stage, double dbu)
     return {powerToDb(others / (first * first)), voltsRmsToDbu(first / std::numbers::sqrt2)};
 }
 
+Result<RigLimits> limitsOf(const LayerRecipe& recipe, double restFromS, double restToS, const Progress& progress = {})
+{
+    KnownCeilings known;
+    return rigLimits(recipe, restFromS, restToS, known, progress);
+}
+
 } // namespace
 
 class TestRigLimits : public QObject {
@@ -53,6 +59,7 @@ private slots:
     void aSplitPassesItsNoise();
     void withoutRestNoNoiseIsTold();
     void itStops();
+    void whatIsKnownIsNotLookedForAgain();
 
 private:
     LayerRecipe recipe(const char* chain, bool isNoisy = true) const
@@ -124,8 +131,8 @@ void TestRigLimits::aStageBendsAtItsCeiling()
 
 void TestRigLimits::roomFollowsTheLevel()
 {
-    const auto plain = rigLimits(recipe("boost gain=6 | gain db=0", false), 0.0, 0.0),
-               pushed = rigLimits(recipe("gain db=14 | boost gain=6", false), 0.0, 0.0);
+    const auto plain = limitsOf(recipe("boost gain=6 | gain db=0", false), 0.0, 0.0),
+               pushed = limitsOf(recipe("gain db=14 | boost gain=6", false), 0.0, 0.0);
     QVERIFY(plain && pushed && plain->stages.size() == 3);
     // A sine of 0.1 stands 20 dB under full scale, which is 12 dBu.
     QVERIFY(std::abs(*plain->stages[0].roomDb - 20.0) < 0.01 && std::abs(*plain->stages[0].ceilingDbu - 12.0) < 1e-9);
@@ -136,7 +143,7 @@ void TestRigLimits::roomFollowsTheLevel()
 
 void TestRigLimits::noiseIsWhatGatesAndCompressorsLetBy()
 {
-    const auto limits = rigLimits(
+    const auto limits = limitsOf(
         recipe("gate threshold=-50 depth=40 | compressor threshold=-20 ratio=4 knee=0 attack=5 release=500 gain=0"),
         0.5, 1.8);
     QVERIFY(limits && limits->stages.size() == 3);
@@ -150,7 +157,7 @@ void TestRigLimits::noiseIsWhatGatesAndCompressorsLetBy()
 
 void TestRigLimits::aSplitPassesItsNoise()
 {
-    const auto limits = rigLimits(recipe("{ gain db=0 ; gain db=-60 | polarity } gain=0"), 0.5, 1.8);
+    const auto limits = limitsOf(recipe("{ gain db=0 ; gain db=-60 | polarity } gain=0"), 0.5, 1.8);
     QVERIFY(limits && limits->stages.size() == 2);
     QVERIFY(!limits->stages[1].ceilingDbu); // its lanes have their own
     QVERIFY(std::abs(*limits->stages[1].noiseDbu - *limits->stages[0].noiseDbu - 20.0 * std::log10(0.999)) < 0.02);
@@ -158,7 +165,7 @@ void TestRigLimits::aSplitPassesItsNoise()
 
 void TestRigLimits::withoutRestNoNoiseIsTold()
 {
-    const auto limits = rigLimits(recipe("gain db=3"), 0.0, 0.0);
+    const auto limits = limitsOf(recipe("gain db=3"), 0.0, 0.0);
     QVERIFY(bool(limits));
     for (const StageLimit& stage : limits->stages) QVERIFY(!stage.noiseDbu);
 }
@@ -167,8 +174,29 @@ void TestRigLimits::itStops()
 {
     std::stop_source stop;
     stop.request_stop();
-    const auto limits = rigLimits(recipe("gain db=3"), 0.5, 1.8, {stop.get_token(), nullptr});
+    const auto limits = limitsOf(recipe("gain db=3"), 0.5, 1.8, {stop.get_token(), nullptr});
     QCOMPARE(limits.error().code, ErrorCode::Cancelled);
+}
+
+/// One who may not work any more can tell what he knows, and nothing else.
+void TestRigLimits::whatIsKnownIsNotLookedForAgain()
+{
+    KnownCeilings known;
+    std::stop_source stop;
+    stop.request_stop();
+    const Progress stopped{stop.get_token(), nullptr};
+    const RigNode boost = node("boost gain=6");
+    QVERIFY(!known.find(boost, options(), stopped));
+    const auto found = known.find(boost, options()), again = known.find(boost, options(), stopped),
+               truth = findCeiling(boost, options());
+    QVERIFY(found && again && truth && *truth);
+    QCOMPARE((*found)->inDbu, (*truth)->inDbu);
+    QCOMPARE((*again)->outDbu, (*truth)->outDbu);
+    QVERIFY(!known.find(node("boost gain=7"), options(), stopped));
+    CompileOptions otherRate = options();
+    otherRate.context.rateHz = 44100.0;
+    QVERIFY(!known.find(boost, otherRate, stopped));
+    QVERIFY(known.find(node("gain db=1"), options()) && !*known.find(node("gain db=1"), options(), stopped));
 }
 
 QTEST_APPLESS_MAIN(TestRigLimits)

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
+#include <fmt/format.h>
 #include <numbers>
 
 namespace gristle::core {
@@ -130,7 +131,26 @@ Result<std::optional<Ceiling>> findCeiling(const RigNode& node, const CompileOpt
     return ceilingIn(out);
 }
 
-Result<RigLimits> rigLimits(const LayerRecipe& recipe, double restFromS, double restToS, const Progress& progress)
+Result<std::optional<Ceiling>> KnownCeilings::find(const RigNode& node, const CompileOptions& options,
+                                                   const Progress& progress)
+{
+    constexpr std::size_t kMost = 500;
+    const std::string what = fmt::format("{} {} {} {}", int(options.effort), options.context.rateHz,
+                                         options.context.fullScaleV, recallLine({node}));
+    {
+        const std::lock_guard lock(mutex_);
+        if (const auto at = found_.find(what); at != found_.end()) return at->second;
+    }
+    auto ceiling = findCeiling(node, options, progress);
+    if (!ceiling) return ceiling;
+    const std::lock_guard lock(mutex_);
+    if (found_.size() >= kMost) found_.clear();
+    found_[what] = *ceiling;
+    return ceiling;
+}
+
+Result<RigLimits> rigLimits(const LayerRecipe& recipe, double restFromS, double restToS, KnownCeilings& known,
+                            const Progress& progress)
 {
     LayerRecipe short_ = recipe;
     if (short_.endS > short_.startS) short_.endS = std::min(short_.endS, short_.startS + kMostS);
@@ -162,7 +182,7 @@ Result<RigLimits> rigLimits(const LayerRecipe& recipe, double restFromS, double 
         const RigNode& node = recipe.rig.chain[i];
         StageLimit limit;
         if (hasCeiling(node)) {
-            const auto ceiling = findCeiling(node, input->options, progress);
+            const auto ceiling = known.find(node, input->options, progress);
             if (!ceiling) return ceiling.error();
             if (*ceiling) limit.ceilingDbu = (*ceiling)->outDbu, limit.roomDb = (*ceiling)->inDbu - peakDbu();
         }

@@ -3,7 +3,10 @@
 #include "core/mix/layer_source.h"
 #include "core/units/progress.h"
 
+#include <map>
+#include <mutex>
 #include <optional>
+#include <string>
 
 namespace gristle::core {
 
@@ -36,12 +39,27 @@ struct Ceiling {
 Result<std::optional<Ceiling>> findCeiling(const RigNode& node, const CompileOptions& options,
                                            const Progress& progress = {});
 
+/// Ceilings that were found, by what a stage is and where it plays: a control that moves changes one stage of a rig. Of
+/// stages that read no files. Any thread; keeps some hundreds.
+class KnownCeilings {
+public:
+    /// As findCeiling, which is asked where the stage is not known yet.
+    Result<std::optional<Ceiling>> find(const RigNode& node, const CompileOptions& options,
+                                        const Progress& progress = {});
+
+private:
+    std::mutex mutex_;
+    std::map<std::string, std::optional<Ceiling>> found_;
+};
+
 /// Ceilings and noise of all stages. Noise while playing is what the rig adds up from a second helping of the noise at
 /// rest: played with it and without it, the difference is as loud as the noise that is in the take already.
 /// @param recipe  its startS..endS is the stretch that is played, at most 20 s of it
 /// @param restFromS, restToS  a stretch in which nobody plays; none where they are equal
-/// Cost: the chain over the stretch twice, and findCeiling for each stage that bends or whose gain follows the level.
+/// Cost: the chain over the stretch twice, and findCeiling for each stage that bends or whose gain follows the level,
+/// where `known` does not know it.
 /// @error as LayerSource; Cancelled
-Result<RigLimits> rigLimits(const LayerRecipe& recipe, double restFromS, double restToS, const Progress& progress = {});
+Result<RigLimits> rigLimits(const LayerRecipe& recipe, double restFromS, double restToS, KnownCeilings& known,
+                            const Progress& progress = {});
 
 } // namespace gristle::core

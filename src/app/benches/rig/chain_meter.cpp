@@ -55,8 +55,8 @@ void ChainMeter::measureLimits(const LayerRecipe& recipe, double restFromS, doub
 {
     limitsTask_.run<std::shared_ptr<Result<RigLimits>>>(
         tr("Looking for ceilings"),
-        [recipe, restFromS, restToS](const Progress& p) {
-            return std::make_shared<Result<RigLimits>>(rigLimits(recipe, restFromS, restToS, p));
+        [recipe, restFromS, restToS, known = known_](const Progress& p) {
+            return std::make_shared<Result<RigLimits>>(rigLimits(recipe, restFromS, restToS, *known, p));
         },
         [this](std::shared_ptr<Result<RigLimits>> answer) {
             if (*answer)

@@ -31,6 +31,7 @@ signals:
 private:
     void measureLimits(const core::LayerRecipe& recipe, double restFromS, double restToS);
 
+    std::shared_ptr<core::KnownCeilings> known_ = std::make_shared<core::KnownCeilings>(); ///< its tasks' as well
     std::vector<core::Rung> rungs_;
     core::RenderReport report_;
     std::optional<core::RigLimits> limits_;
