@@ -1,3 +1,4 @@
+#include "app/shell/application.h"
 #include "app/shell/main_window.h"
 #include "app/shell/tour.h"
 #include "app/theme/theme.h"
@@ -11,7 +12,7 @@
 int main(int argc, char** argv)
 {
     using namespace gristle::app;
-    QApplication application(argc, argv);
+    Application application(argc, argv);
     QApplication::setApplicationName("Gristle");
     QApplication::setOrganizationName("gristle");
     QGuiApplication::setDesktopFileName("gristle");
@@ -34,6 +35,11 @@ int main(int argc, char** argv)
     QTemporaryDir ofTheTour; // the person's own gain book and recent sessions are left alone
     if (parser.isSet(tourOption)) qputenv("GRISTLE_HOME", ofTheTour.path().toUtf8());
     MainWindow window;
+    application.whenThrown = [&window](const QString& what) {
+        window.tell(QObject::tr("Something in Gristle went wrong (%1), and the step was given up").arg(what),
+                    QObject::tr("all that you had done before is kept; close the session and open it again if something looks odd"));
+    };
+    if (!parser.isSet(tourOption)) window.restorePlace();
     window.show();
     window.openPaths(parser.positionalArguments());
     if (parser.isSet(paintedOption)) {

@@ -1,5 +1,6 @@
 #include "cli/report.h"
 #include "core/audio/audio_writer.h"
+#include "core/audio/file_place.h"
 #include "core/impulse/loudspeaker_model.h"
 #include "core/impulse/placement.h"
 #include "core/units/decibels.h"
@@ -58,6 +59,7 @@ Result<PlacedMicrophone> parse(const std::string& text)
 
 Result<Answer> answer(const Options& o, const Progress& progress)
 {
+    if (const auto may = checkOutput(o.out); !may) return may.error();
     const auto cabinet = cabinetOf(o.cabinet);
     if (!cabinet) return cabinet.error();
     Setting setting{*cabinet, o.room};

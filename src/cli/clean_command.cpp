@@ -1,4 +1,5 @@
 #include "cli/report.h"
+#include "core/audio/file_place.h"
 #include "core/advice/clean_findings.h"
 #include "core/mix/clean_judge.h"
 #include "core/mix/render.h"
@@ -28,13 +29,21 @@ RigChain chainOf(const Options& o, std::optional<double> mainsHz)
         chain.push_back(std::move(node));
     };
     if (mainsHz) add("humcomb", {{"mains", *mainsHz}, {"width", o.width}});
-    if (!o.profile.empty())
-        add("hiss", {{"profile", std::filesystem::absolute(o.profile).string()}, {"reduce", o.reduce}});
+    if (!o.profile.empty()) {
+        std::error_code ignored;
+        add("hiss", {{"profile", std::filesystem::absolute(o.profile, ignored).string()}, {"reduce", o.reduce}});
+    }
     return chain;
 }
 
 Result<Answer> clean(const Options& o, const Surroundings& s)
 {
+    for (const std::string& out : {o.out, o.removed})
+        if (!out.empty())
+            if (const auto may = checkOutput(out, {o.in, o.profile}); !may) return may.error();
+    if (!o.removed.empty() && std::filesystem::path(o.removed).lexically_normal() ==
+                                  std::filesystem::path(o.out).lexically_normal())
+        return Error{ErrorCode::Usage, o.out + ": both results would have this name", "name two files"};
     const auto before = measureFile(o.in, {}, s.progress());
     if (!before) return before.error();
     const auto channel = chooseChannel(o.in, o.channel);

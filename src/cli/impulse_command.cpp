@@ -1,5 +1,6 @@
 #include "cli/report.h"
 #include "core/audio/audio_writer.h"
+#include "core/audio/file_place.h"
 #include "core/impulse/impulse_edit.h"
 #include "core/impulse/sweep.h"
 #include "core/units/number_text.h"
@@ -74,6 +75,7 @@ Result<Answer> answerOf(const Recording& impulse, const std::string& name)
 
 Result<Answer> makeSweep(const Options& o)
 {
+    if (const auto may = checkOutput(o.out); !may) return may.error();
     const auto made = sweep(o.sweep);
     if (!made) return made.error();
     Recording recording{o.sweep.rateHz, AudioBuffer(1, made->size())};
@@ -114,6 +116,7 @@ Result<std::vector<float>> mono(const std::string& file, int channel, int& rate)
 
 Result<Answer> captureImpulse(const Options& o)
 {
+    if (const auto may = checkOutput(o.out, {o.sweepFile, o.recording}); !may) return may.error();
     int rate = 0, recordedRate = 0;
     const auto played = mono(o.sweepFile, 0, rate);
     if (!played) return played.error();
@@ -215,6 +218,9 @@ Result<Answer> blend(const Options& o)
         if (!part) return part.error();
         parts.push_back(std::move(*part));
     }
+    std::vector<std::filesystem::path> inputs;
+    for (const BlendPart& part : parts) inputs.push_back(part.file);
+    if (const auto may = checkOutput(o.out, inputs); !may) return may.error();
     const auto blended = blendImpulses(parts, o.align);
     if (!blended) return blended.error();
     const auto edited = editImpulse(blended->sum, o.edit);

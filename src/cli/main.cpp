@@ -109,5 +109,9 @@ int main(int argc, char** argv)
     } catch (const std::bad_alloc&) {
         std::cerr << "gristle-cli: memory: there is not enough; close other programs and try again\n";
         return 4;
+    } catch (const std::exception& error) { // none is meant to come this far
+        std::cerr << "gristle-cli: an error of its own (" << gristle::cli::oneLine(error.what())
+                  << "): the work was given up; try it on a copy, and report it with the command\n";
+        return 4;
     }
 }

@@ -1,9 +1,12 @@
 #include "cli/report.h"
 #include "cli/rig_option.h"
+#include "core/advice/file_findings.h"
 #include "core/advice/rig_findings.h"
 #include "core/advice/stereo_findings.h"
+#include "core/audio/file_place.h"
 #include "core/mix/session_mix.h"
 #include "core/units/number_text.h"
+#include "core/units/text.h"
 
 #include <fmt/format.h>
 
@@ -31,7 +34,6 @@ Error badLayer(const std::string& text, const std::string& why)
 Result<MixLayer> parseLayer(const std::string& text)
 {
     MixLayer layer;
-    std::error_code ignored;
     std::vector<std::string> fields{""};
     bool quoted = false;
     for (std::size_t i = 0; i < text.size(); ++i) {
@@ -45,7 +47,7 @@ Result<MixLayer> parseLayer(const std::string& text)
         else
             fields.back() += c;
     }
-    if (std::filesystem::exists(text, ignored)) fields = {text};
+    if (isThere(text)) fields = {text};
     if (quoted) return badLayer(text, "a quotation mark is not closed");
     if (fields.size() > 3 || fields[0].empty()) return badLayer(text, "it is no layer");
     layer.recipe.file = fields[0];
@@ -106,18 +108,27 @@ Result<Answer> mix(const Options& o, const Surroundings& s)
     std::vector<std::string> warnings;
     const auto layers = layersOf(o, warnings, options);
     if (!layers) return layers.error();
+    std::vector<std::filesystem::path> inputs{o.rig.rigFile};
+    for (const MixLayer& layer : *layers) {
+        const auto files = inputsOf(layer.recipe);
+        inputs.insert(inputs.end(), files.begin(), files.end());
+    }
+    if (const auto may = checkOutput(o.out, inputs); !may) return may.error();
     auto report =
         mixToFile(o.out, *layers, options, o.isFloat ? SampleFormat::Float32 : SampleFormat::Int24, s.progress());
     if (!report) return report.error();
-    const std::string subject = std::filesystem::path(o.out).filename().string();
+    const std::string subject = shownName(o.out);
     auto findings = sumFindings(report->truePeakDbtp, report->clippedSamples, subject);
     RenderReport told;
     told.warnings = warnings;
     told.warnings.insert(told.warnings.end(), report->warnings.begin(), report->warnings.end());
     for (auto& f : rigFindings(told, {}, {}, subject)) findings.push_back(std::move(f));
+    if (auto f = notFiniteFinding(report->notFiniteSamples, subject)) findings.push_back(std::move(*f));
+    for (const auto& l : report->layers)
+        if (auto f = truncatedFinding(l.source, shownName(l.file))) findings.push_back(std::move(*f));
     for (auto& f : stereoFindings(report->stereo, subject)) findings.push_back(std::move(f));
     std::vector<std::string> names;
-    for (const auto& l : report->layers) names.push_back(std::filesystem::path(l.file).filename().string());
+    for (const auto& l : report->layers) names.push_back(shownName(l.file));
     for (auto& f : bodyFindings(report->layers, names)) findings.push_back(std::move(f));
     rank(findings);
     Answer a;

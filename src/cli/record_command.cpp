@@ -1,6 +1,7 @@
 #include "cli/report.h"
 #include "core/advice/level_findings.h"
 #include "core/audio/file_place.h"
+#include "core/units/text.h"
 #include "core/session/recorded_take.h"
 #include "engine/recorder.h"
 #include "engine/simulated_device.h"
@@ -22,7 +23,7 @@ struct Options {
     std::vector<int> inputs{1};
     double seconds = 0.0, rate = 48000.0, countInS = 0.0, gainDb = 0.0;
     int buffer = 256;
-    bool isFloat = false, fast = false;
+    bool isFloat = false, fast = false, isForced = false;
 };
 
 /// Output that says nothing: recording alone needs a source too.
@@ -71,6 +72,15 @@ Result<std::unique_ptr<engine::AudioDevice>> deviceFor(const Options& o, std::si
     return device;
 }
 
+/// A name beside OUT that is seen and free: what is there when a program ends is found.
+std::filesystem::path whileRecording(const std::filesystem::path& out)
+{
+    std::string stem = cutText(out.stem().string(), 200) + ".recording";
+    std::filesystem::path at = out.parent_path() / (stem + ".wav");
+    for (int n = 2; isThere(at); ++n) at = out.parent_path() / (stem + " " + std::to_string(n) + ".wav");
+    return at;
+}
+
 /// Where the recording goes while it runs: beside its place, or into a session's audio/ with its note.
 struct Place {
     std::filesystem::path file;
@@ -82,7 +92,13 @@ Result<Place> placeFor(const Options& o, const engine::AudioDevice& device)
     if (o.session.empty() == o.out.empty())
         return Error{ErrorCode::Usage, "record: name a file or a session, one of them",
                      "record OUT, or record --session DIR --part NAME"};
-    if (o.session.empty()) return Place{placeBeside(o.out), std::nullopt};
+    if (o.session.empty()) {
+        if (const auto may = checkOutput(o.out); !may) return may.error();
+        if (isThere(o.out) && !o.isForced)
+            return Error{ErrorCode::Usage, shownName(o.out) + ": there is a file of this name already",
+                         "take another name, or record over it with --force"};
+        return Place{whileRecording(o.out), std::nullopt};
+    }
     if (o.part.empty())
         return Error{ErrorCode::Usage, "record --session: the part is not named", "name it with --part"};
     auto session = SessionFolder::open(o.session, Access::Write);
@@ -97,6 +113,7 @@ Result<Place> placeFor(const Options& o, const engine::AudioDevice& device)
     note.recorded = localNow();
     note.source = fmt::format("{}, input {}", device.name(), fmt::join(o.inputs, ", "));
     note.input = session->document().interface;
+    note.layout = {int(o.rate), int(o.inputs.size()), o.isFloat ? SampleFormat::Float32 : SampleFormat::Int24};
     auto file = beginRecording(session->path(), note);
     if (!file) return file.error();
     return Place{std::move(*file), std::move(*session)};
@@ -106,7 +123,12 @@ Result<Place> placeFor(const Options& o, const engine::AudioDevice& device)
 Result<std::filesystem::path> keep(const Options& o, Place& place, const engine::RecordReport& report)
 {
     if (!place.session) {
-        if (const auto placed = putInPlace(place.file, o.out); !placed) return placed.error();
+        const auto placed = o.isForced ? putInPlace(place.file, o.out) : putInNewPlace(place.file, o.out);
+        if (!placed && isThere(place.file))
+            return Error{placed.error().code, placed.error().message + ", and the recording is kept as " +
+                                                  shownName(place.file),
+                         placed.error().remedy};
+        if (!placed) return placed.error();
         return std::filesystem::path(o.out);
     }
     std::vector<std::int64_t> gaps;
@@ -147,9 +169,7 @@ Result<Answer> record(const Options& o, const Surroundings& s)
     const auto report = recorder.finish();
     (*device)->stop();
     if (report.frames == 0) {
-        std::error_code ignored;
-        std::filesystem::remove(place->file, ignored);
-        if (place->session) forgetNote(place->file);
+        place->session ? dropRecording(place->file) : discard(place->file);
         return report.failure ? *report.failure
                               : Error{ErrorCode::WriteFailed, "recording: the device gave no samples",
                                       "check that it runs, then try again"};
@@ -210,8 +230,12 @@ void addRecord(CLI::App& app, Job& job)
     command->add_option("--count-in", o->countInS, "Seconds before it begins")->check(CLI::Range(0.0, 60.0));
     command->add_flag("--float", o->isFloat, "32-bit float");
     command->add_option("--gain", o->gainDb, "Preamp of the simulated interface, dB")->check(CLI::Range(-20.0, 60.0));
+    command->add_flag("--force", o->isForced, "Record over a file that is there already");
     command->add_flag("--fast", o->fast, "The simulated interface runs as fast as it can");
-    command->callback([o, &job] { job = [o](const Surroundings& s) { return record(*o, s); }; });
+    command->callback([o, &job] {
+        for (std::string* text : {&o->song, &o->part, &o->layer}) *text = validText(*text);
+        job = [o](const Surroundings& s) { return record(*o, s); };
+    });
 }
 
 } // namespace gristle::cli

@@ -1,6 +1,8 @@
 #include "cli/report.h"
 #include "cli/rig_option.h"
 #include "core/advice/rig_findings.h"
+#include "core/audio/file_place.h"
+#include "core/units/text.h"
 
 #include <chrono>
 #include <fmt/format.h>
@@ -41,13 +43,16 @@ Result<Answer> render(const Options& o, const Surroundings& s)
     recipe.output = {o.outFullScale.value_or(o.fullScale), false};
     recipe.tailS = o.tail;
     recipe.allowMissing = o.rig.allowMissing;
+    auto inputs = inputsOf(recipe);
+    inputs.push_back(o.rig.rigFile);
+    if (const auto may = checkOutput(o.out, inputs); !may) return may.error();
     const auto began = std::chrono::steady_clock::now();
     auto report = renderToFile(o.out, recipe, o.isFloat ? SampleFormat::Float32 : SampleFormat::Int24, s.progress());
     if (!report) return report.error();
     const double took = std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count();
     report->warnings.insert(report->warnings.begin(), warnings.begin(), warnings.end());
     const auto findings =
-        rigFindings(*report, recipe.rig, std::nullopt, std::filesystem::path(o.in).filename().string());
+        rigFindings(*report, recipe.rig, std::nullopt, shownName(o.in));
     Answer a;
     const double factor = report->durationS / std::max(took, 1e-9);
     a.json = {{"out", o.out},

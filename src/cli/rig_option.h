@@ -1,7 +1,7 @@
 #pragma once
 
 #include "cli/command.h"
-#include "core/rig/rig_document.h"
+#include "core/mix/layer_source.h"
 
 namespace gristle::cli {
 
@@ -15,5 +15,8 @@ struct RigOption {
     /// The rig, and in `context` the folder that its files are found from.
     core::Result<core::RigDocument> read(core::NodeContext& context, std::vector<std::string>& warnings) const;
 };
+
+/// Every file that a recipe reads: none of them may be written over.
+std::vector<std::filesystem::path> inputsOf(const core::LayerRecipe& recipe);
 
 } // namespace gristle::cli

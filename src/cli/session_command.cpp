@@ -1,9 +1,12 @@
 #include "cli/command.h"
 #include "core/session/recall_sheet.h"
 #include "core/session/recorded_take.h"
+#include "core/audio/file_place.h"
 #include "core/session/take_import.h"
+#include "core/units/text.h"
 
 #include <fmt/format.h>
+#include <iostream>
 
 namespace gristle::cli {
 
@@ -18,7 +21,7 @@ struct Options {
     std::string song, part, guitar, pickup;
     double place = 0.0;
     int channel = 0;
-    bool csv = false;
+    bool csv = false, takesShort = false, onlyLists = false;
 };
 
 std::string stemOf(const std::string& dir)
@@ -28,10 +31,19 @@ std::string stemOf(const std::string& dir)
     return path.extension() == ".gristle" ? path.stem().string() : path.filename().string();
 }
 
+/// Opens for writing; what opening put right or aside is told on standard error.
+Result<SessionFolder> openTold(const std::string& dir)
+{
+    auto session = SessionFolder::open(dir, Access::Write);
+    if (session)
+        for (const auto& warning : session->warnings()) std::cerr << "gristle-cli: " << warning << "\n";
+    return session;
+}
+
 Result<Answer> create(const Options& o, const Surroundings&)
 {
     SessionDocument d;
-    d.name = o.name.empty() ? stemOf(o.dir) : o.name;
+    d.name = validText(o.name.empty() ? stemOf(o.dir) : o.name);
     Song song;
     song.name = "Song 1";
     song.tempoBpm = o.tempo;
@@ -59,37 +71,49 @@ Result<Part*> partOf(SessionDocument& d, const Options& o)
 
 Result<Answer> add(const Options& o, const Surroundings& s)
 {
-    auto session = SessionFolder::open(o.dir, Access::Write);
+    auto session = openTold(o.dir);
     if (!session) return session.error();
     SessionDocument d = session->document();
     const auto part = partOf(d, o);
     if (!part) return part.error();
     Answer a;
     a.json["take"] = Json::array();
-    std::vector<LogEntry> entries;
-    std::vector<std::filesystem::path> copied;
-    const auto undoCopies = [&] { // nothing half-done stays: a bad file leaves the session as it was
-        std::error_code ignored;
-        for (const auto& file : copied) std::filesystem::remove(file, ignored);
-    };
+    std::vector<StagedTake> staged;
     for (const auto& file : o.files) {
-        if (s.stop.stop_requested()) return undoCopies(), Error{ErrorCode::Cancelled, "session add: stopped", ""};
-        auto take = importTake(session->path(), d.interface, file, o.channel, localNow());
-        if (!take) return undoCopies(), take.error();
-        copied.push_back(session->path() / take->file);
-        if (d.sampleRateHz == 0) d.sampleRateHz = take->sampleRateHz;
+        const ImportOptions options{o.channel, o.takesShort ? ShortFile::TakeWhatIsThere : ShortFile::Refuse};
+        auto take = s.stop.stop_requested()
+                        ? Result<StagedTake>(Error{ErrorCode::Cancelled, "session add: stopped", ""})
+                        : stageTake(session->path(), d.interface, file, options, localNow());
+        if (!take) { // nothing half-done stays: a bad file leaves the session as it was
+            discardTakes(staged);
+            const bool isShort = take.error().code == ErrorCode::Truncated;
+            return isShort ? Error{ErrorCode::Truncated, take.error().message,
+                                   "copy or export it again, or bring in what is there with --short"}
+                           : take.error();
+        }
+        staged.push_back(std::move(*take));
+    }
+    auto takes = placeTakes(session->path(), std::move(staged));
+    if (!takes) return takes.error();
+    std::vector<LogEntry> entries;
+    for (std::size_t i = 0; i < takes->size(); ++i) {
+        Take& take = (*takes)[i];
+        if (d.sampleRateHz == 0) d.sampleRateHz = take.sampleRateHz;
         Layer layer;
-        layer.name = std::filesystem::path(file).stem().string();
+        layer.name = validText(std::filesystem::path(o.files[i]).stem().string());
         layer.place = o.place;
         layer.guitar = o.guitar;
         layer.pickup = o.pickup;
-        a.json["take"].push_back({{"file", take->file}, {"frames", take->frames}});
-        a.text += take->file + "\n";
-        entries.push_back({take->recorded, "take", "Take 1 brought in: " + take->source, "", o.part, layer.name});
-        layer.takes.push_back(std::move(*take));
+        a.json["take"].push_back({{"file", take.file}, {"frames", take.frames}});
+        a.text += take.file + "\n";
+        entries.push_back({take.recorded, "take", "Take 1 brought in: " + take.source, "", o.part, layer.name});
+        layer.takes.push_back(take);
         (*part)->layers.push_back(std::move(layer));
     }
-    if (const auto saved = session->save(d); !saved) return undoCopies(), saved.error();
+    if (const auto saved = session->save(d); !saved) {
+        for (const Take& take : *takes) discard(session->path() / take.file);
+        return saved.error();
+    }
     for (const auto& entry : entries)
         if (const auto logged = session->log(entry); !logged) return logged.error();
     return a;
@@ -138,19 +162,38 @@ Result<Answer> info(const Options& o, const Surroundings&)
     return a;
 }
 
+Json toJson(const LeftOver& left)
+{
+    return {{"file", left.file}, {"why", left.why}, {"bytes", left.bytes}, {"safe", left.isSafe}};
+}
+
+std::string lineOf(const LeftOver& left)
+{
+    return fmt::format("{}: {}, {:.1f} MB{}\n", left.file, left.why, double(left.bytes) / 1e6,
+                       left.isSafe ? "; nothing is lost with it" : "");
+}
+
 Result<Answer> check(const Options& o, const Surroundings& s)
 {
     const auto session = SessionFolder::open(o.dir, Access::Read);
     if (!session) return session.error();
     const auto missing = session->check(true, s.progress());
+    const auto left = session->leftOvers(s.progress());
     Answer a;
     a.json["missing"] = Json::array();
     for (const Missing& m : missing) {
         a.json["missing"].push_back({{"file", m.file}, {"why", m.why}});
         a.text += m.file + ": " + m.why + "\n";
     }
+    a.json["left_over"] = Json::array();
+    for (const LeftOver& l : left) {
+        a.json["left_over"].push_back(toJson(l));
+        a.text += lineOf(l);
+    }
+    a.json["warning"] = session->warnings();
+    for (const auto& warning : session->warnings()) a.text += warning + "\n";
     if (missing.empty()) {
-        a.text = "all there, unchanged\n";
+        a.text += "all there, unchanged\n";
         return a;
     }
     a.exitCode = 3;
@@ -159,26 +202,64 @@ Result<Answer> check(const Options& o, const Surroundings& s)
     return a;
 }
 
-/// Makes takes of recordings that a program did not live to finish.
-Result<Answer> recover(const Options& o, const Surroundings&)
+/// Removes what `check` lists as left over: what is safe, or what is named.
+Result<Answer> clean(const Options& o, const Surroundings& s)
 {
-    auto session = SessionFolder::open(o.dir, Access::Write);
+    auto session = openTold(o.dir);
+    if (!session) return session.error();
+    const auto left = session->leftOvers(s.progress());
+    for (const auto& name : o.files)
+        if (std::ranges::find(left, name, &LeftOver::file) == left.end())
+            return Error{ErrorCode::Usage, name + ": it is not left over in this session",
+                         "see session check for what is, and name it as it stands there"};
+    Answer a;
+    a.json["removed"] = Json::array();
+    a.json["kept"] = Json::array();
+    for (const LeftOver& l : left) {
+        const bool goes = o.files.empty() ? l.isSafe : std::ranges::find(o.files, l.file) != o.files.end();
+        if (goes && !o.onlyLists)
+            if (const auto removed = session->removeLeftOver(l); !removed) return removed.error();
+        a.json[goes ? "removed" : "kept"].push_back(toJson(l));
+        a.text += (goes ? o.onlyLists ? "would go: " : "removed: " : "kept: ") + lineOf(l);
+    }
+    if (left.empty()) a.text = "nothing is left over\n";
+    return a;
+}
+
+/// Makes takes of recordings that a program did not live to finish. One that cannot be read does not hold up the rest.
+Result<Answer> recoverAll(const Options& o, BrokenHeader ifBroken)
+{
+    auto session = openTold(o.dir);
     if (!session) return session.error();
     Answer a;
     a.json["take"] = Json::array();
+    a.json["unread"] = Json::array();
+    std::optional<Error> first;
     for (const auto& recording : unfinishedRecordings(session->path())) {
-        const auto takes =
-            keepRecording(*session, recording, {}, localNow(), "Take recovered: its recording was not finished");
-        if (!takes) return takes.error();
+        const auto takes = keepRecording(*session, recording, {}, localNow(),
+                                         "Take recovered: its recording was not finished", ifBroken);
+        if (!takes) {
+            a.json["unread"].push_back({{"file", "audio/" + shownName(recording)}, {"why", takes.error().message}});
+            a.text += takes.error().line() + "\n";
+            if (!first) first = takes.error();
+            continue;
+        }
         for (const RecordedTake& t : *takes) {
             a.json["take"].push_back(
                 {{"file", t.take.file}, {"frames", t.take.frames}, {"part", t.target.part}, {"layer", t.target.layer}});
             a.text += fmt::format("{}: {:.1f} s recovered\n", t.take.file, double(t.take.frames) / t.take.sampleRateHz);
         }
     }
+    if (first) {
+        a.exitCode = first->code == ErrorCode::WriteFailed ? 4 : 3;
+        a.complaint = first->line();
+    }
     if (a.text.empty()) a.text = "nothing to recover\n";
     return a;
 }
+
+Result<Answer> recover(const Options& o, const Surroundings&) { return recoverAll(o, BrokenHeader::Tell); }
+Result<Answer> salvage(const Options& o, const Surroundings&) { return recoverAll(o, BrokenHeader::Salvage); }
 
 Result<Answer> log(const Options& o, const Surroundings&)
 {
@@ -212,7 +293,10 @@ void addSession(CLI::App& app, Job& job)
                           Result<Answer> (*work)(const Options&, const Surroundings&)) {
         CLI::App* command = session->add_subcommand(name, about);
         command->add_option("DIR", o->dir, "The session's folder")->required();
-        command->callback([o, &job, work] { job = [o, work](const Surroundings& s) { return work(*o, s); }; });
+        command->callback([o, &job, work] {
+            for (std::string* text : {&o->song, &o->part, &o->guitar, &o->pickup}) *text = validText(*text);
+            job = [o, work](const Surroundings& s) { return work(*o, s); };
+        });
         return command;
     };
     CLI::App* made = verb("new", "Makes a session", create);
@@ -229,8 +313,13 @@ void addSession(CLI::App& app, Job& job)
     added->add_option("--pickup", o->pickup, "Which pickup");
     added->add_option("--channel", o->channel, "Which channel, from 1")->check(CLI::Range(1, 64));
     verb("info", "Shows songs, parts, layers and takes", info);
-    verb("check", "Lists what is missing or changed", check);
+    added->add_flag("--short", o->takesShort, "Bring in what is there of files that are shorter than their header says");
+    verb("check", "Lists what is missing or changed, and what is left over", check);
+    CLI::App* cleaned = verb("clean", "Removes what is left over: what is safe, or the files that are named", clean);
+    cleaned->add_option("FILE", o->files, "As session check lists them");
+    cleaned->add_flag("--list", o->onlyLists, "Only say what would go");
     verb("recover", "Makes takes of recordings that were not finished", recover);
+    verb("salvage", "The same, also of recordings with a broken header, as their notes say that the samples lie", salvage);
     verb("log", "Shows the log", log)->add_flag("--csv", o->csv, "As CSV");
 }
 

@@ -1,8 +1,13 @@
 #include "engine/recorder.h"
 
+#include "core/audio/file_place.h"
+
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <condition_variable>
+#include <mutex>
+#include <utility>
 
 namespace gristle::engine {
 
@@ -11,6 +16,7 @@ namespace {
 constexpr auto kDrainEvery = std::chrono::milliseconds(20);
 constexpr int kDrainsPerSync = 12; // the header is brought up to date about four times a second
 constexpr std::size_t kDrainFrames = 16384;
+constexpr auto kForceEvery = std::chrono::milliseconds(500);
 
 } // namespace
 
@@ -33,8 +39,10 @@ core::Outcome Recorder::start(const RecordPlan& plan)
     gapCount_ = 0;
     overrun_ = false;
     failure_.reset();
+    diskFailure_.reset();
     recording_ = true;
     thread_ = std::jthread([this](std::stop_token stop) { write(stop); });
+    disk_ = std::jthread([this](std::stop_token stop) { forceToDisk(stop); });
     return core::Done{};
 }
 
@@ -44,6 +52,19 @@ void Recorder::mark(const Gap& gap) noexcept
     if (at >= kMostGaps) return;
     gaps_[at] = gap;
     gapCount_.store(at + 1, std::memory_order_release);
+}
+
+void Recorder::Meter::add(float blockPeak, double blockSizes, std::int64_t blockFrames,
+                          std::int64_t blockClipped) noexcept
+{
+    constexpr auto kRelaxed = std::memory_order_relaxed;
+    float before = peak.load(kRelaxed); // whoever looks takes it away meanwhile: no peak is lost, none seen twice
+    while (blockPeak > before && !peak.compare_exchange_weak(before, blockPeak)) {}
+    turn.fetch_add(1);
+    sizes.store(sizes.load(kRelaxed) + blockSizes);
+    frames.store(frames.load(kRelaxed) + blockFrames);
+    clipped.store(clipped.load(kRelaxed) + blockClipped);
+    turn.fetch_add(1);
 }
 
 void Recorder::take(const float* const* inputs, std::size_t channels, std::size_t frames, bool lost) noexcept
@@ -58,11 +79,7 @@ void Recorder::take(const float* const* inputs, std::size_t channels, std::size_
             sizes += double(size);
             clipped += size >= 1.0f - 0x1p-15f;
         }
-        Meter& m = meters_[c];
-        if (peak > m.peak.load(std::memory_order_relaxed)) m.peak.store(peak, std::memory_order_relaxed);
-        m.sizes.store(m.sizes.load(std::memory_order_relaxed) + sizes, std::memory_order_relaxed);
-        m.frames.store(m.frames.load(std::memory_order_relaxed) + std::int64_t(frames), std::memory_order_relaxed);
-        m.clipped.store(m.clipped.load(std::memory_order_relaxed) + clipped, std::memory_order_relaxed);
+        meters_[c].add(peak, sizes, std::int64_t(frames), clipped);
     }
     inTake_.store(true); // finish() waits for this block, so that the ring is not touched behind its back
     if (recording_.load()) {
@@ -112,12 +129,26 @@ bool Recorder::drain()
 
 void Recorder::write(std::stop_token stop)
 {
+    bool hasSome = false; // the header counts the first frames at once
     for (int round = 1; !stop.stop_requested(); ++round) {
         if (!drain()) return;
-        if (round % kDrainsPerSync == 0) writer_->sync();
+        const bool isFirst = !std::exchange(hasSome, written_.load() > 0) && written_.load() > 0;
+        if (isFirst || round % kDrainsPerSync == 0) writer_->sync();
         std::this_thread::sleep_for(kDrainEvery);
     }
     drain();
+}
+
+/// The disk may take its time: neither the writer nor anybody else waits for it.
+void Recorder::forceToDisk(std::stop_token stop)
+{
+    std::mutex mutex;
+    std::condition_variable_any wake;
+    while (!stop.stop_requested()) {
+        if (const auto forced = core::forceToDisk(plan_.file); !forced && !diskFailure_) diskFailure_ = forced.error();
+        std::unique_lock lock(mutex);
+        wake.wait_for(lock, stop, kForceEvery, [] { return false; });
+    }
 }
 
 RecordReport Recorder::finish()
@@ -127,11 +158,13 @@ RecordReport Recorder::finish()
     recording_.store(false);
     while (inTake_.load()) std::this_thread::yield(); // a block at most
     thread_.request_stop();
+    disk_.request_stop();
     thread_.join();
+    disk_.join();
     report.frames = writer_->frames();
     report.lostFrames = lost_.load();
     report.gaps.assign(gaps_.begin(), gaps_.begin() + long(gapCount_.load(std::memory_order_acquire)));
-    report.failure = failure_;
+    report.failure = failure_ ? failure_ : diskFailure_;
     if (const auto closed = writer_->close(); !closed && !report.failure) report.failure = closed.error();
     writer_.reset();
     return report;
@@ -143,10 +176,16 @@ InputLevel Recorder::level(std::size_t input) noexcept
     if (input >= kMostChannels) return out;
     Meter& m = meters_[input];
     out.peak = m.peak.exchange(0.0f);
-    const double sizes = m.sizes.exchange(0.0);
-    out.frames = m.frames.exchange(0);
-    out.rectified = out.frames > 0 ? sizes / double(out.frames) : 0.0;
-    out.clipped = m.clipped.load();
+    Seen now;
+    for (std::uint32_t turn = 1; turn % 2 != 0 || turn != m.turn.load();) { // until no block came between
+        turn = m.turn.load();
+        now = {m.sizes.load(), m.frames.load()};
+        out.clipped = m.clipped.load();
+    }
+    Seen& before = seen_[input];
+    out.frames = now.frames - before.frames;
+    out.rectified = out.frames > 0 ? (now.sizes - before.sizes) / double(out.frames) : 0.0;
+    before = now;
     return out;
 }
 

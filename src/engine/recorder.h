@@ -41,8 +41,9 @@ struct InputLevel {
 };
 
 /// Records inputs to a file: the audio thread puts them into a lock-free ring, a thread of its own writes them and
-/// brings the header up to date four times a second, so that a crash loses less than a second. Levels are metered
-/// whether it records or not. Control thread but for take().
+/// brings the header up to date four times a second, and another one forces all of that to disk twice a second, so that
+/// the end of the program loses less than a second and a power cut less than two. Levels are metered whether it records
+/// or not. Control thread but for take().
 class Recorder final : public AudioSink {
 public:
     static constexpr std::size_t kMostChannels = 32;
@@ -63,12 +64,21 @@ public:
     void take(const float* const* inputs, std::size_t channels, std::size_t frames, bool lost) noexcept override;
 
 private:
+    /// Sums since the start that only the audio thread changes; `turn` is odd while it does, so that who reads sees all
+    /// of one block or none.
     struct Meter {
-        std::atomic<float> peak{0.0f};
+        std::atomic<std::uint32_t> turn{0};
+        std::atomic<float> peak{0.0f}; ///< since the last look
         std::atomic<double> sizes{0.0};
         std::atomic<std::int64_t> frames{0}, clipped{0};
+        void add(float blockPeak, double blockSizes, std::int64_t blockFrames, std::int64_t blockClipped) noexcept;
+    };
+    struct Seen {
+        double sizes = 0.0;
+        std::int64_t frames = 0;
     };
     void write(std::stop_token stop);
+    void forceToDisk(std::stop_token stop);
     bool drain();
     void mark(const Gap& gap) noexcept;
 
@@ -86,9 +96,11 @@ private:
     std::atomic<std::size_t> gapCount_{0};
     bool overrun_ = false; ///< audio thread: inside a stretch that the disk was too slow for
     std::array<Meter, kMostChannels> meters_;
-    std::optional<core::Error> failure_;
+    std::array<Seen, kMostChannels> seen_; ///< of who asks for the level
+    std::optional<core::Error> failure_;     ///< the writer's
+    std::optional<core::Error> diskFailure_; ///< of forcing to disk
     std::vector<float> block_;
-    std::jthread thread_;
+    std::jthread thread_, disk_;
 };
 
 /// Bytes a second that a recording takes.

@@ -166,7 +166,13 @@ void TestEditJournal::nonsenseIsKeptAside()
         << R"({"edit":2,"songs":1,"song":[[0,{"name":"x","part":[{"name":"p","layer":[{"name":"l","take":[{"file":"../x.wav"}]}]}]}]]})"
         << "\n";
     QVERIFY(opened(folder) == test::sessionExample());
-    QVERIFY(fs::exists(folder / "edits.unread.jsonl"));
+    {
+        const auto writer = SessionFolder::open(folder, Access::Write);
+        QVERIFY(writer && writer->document() == test::sessionExample());
+        QCOMPARE(writer->warnings().size(), std::size_t(1)); // told
+    }
+    QVERIFY(readText(folder / "edits.unread.jsonl")->find("../x.wav") != std::string::npos); // and kept
+    QVERIFY(!fs::exists(folder / "edits.jsonl"));
     for (const char* line : {"[]", "{\"edit\":2}", "{\"edit\":2,\"songs\":9,\"song\":[]}", "nothing",
                              "{\"edit\":2,\"songs\":1,\"song\":[[7,{}]]}", "{\"edit\":3,\"songs\":1,\"song\":[]}"}) {
         std::ofstream(folder / "edits.jsonl") << line << "\n";

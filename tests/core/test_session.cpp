@@ -121,13 +121,13 @@ void TestSession::takesAreCopiedAndChecked()
     auto session = SessionFolder::create(dir.filePath("s.gristle").toStdString(), {}, "2026-01-01T00:00:00");
     const auto x = test::whiteNoise(0.1, 5000), y = test::whiteNoise(0.1, 5000, 2);
     const auto source = test::writeWav(dir, "my take, left.wav", {x}, 44100, SampleFormat::Int24);
-    auto one = importTake(session->path(), {}, source, 0, "now"),
-         two = importTake(session->path(), {}, source, 0, "now");
+    auto one = importTake(session->path(), {}, source, {}, "now"),
+         two = importTake(session->path(), {}, source, {}, "now");
     QVERIFY(one && two);
     QVERIFY(one->file != two->file); // nothing is written over
     QCOMPARE(one->hash, *hashFile(session->path() / one->file));
     QCOMPARE(one->sampleRateHz, 44100);
-    QCOMPARE(importTake(session->path(), {}, test::writeWav(dir, "two.wav", {x, y}, 48000), 0, "now").error().code,
+    QCOMPARE(importTake(session->path(), {}, test::writeWav(dir, "two.wav", {x, y}, 48000), {}, "now").error().code,
              ErrorCode::OutOfRange);
     SessionDocument d;
     d.songs = {{"Song", 120.0, "4/4", "E standard", {{"Part", {{}}}}}};
@@ -147,17 +147,21 @@ void TestSession::savingIntoNothingKeepsTheOld()
     QTemporaryDir dir;
     auto session = SessionFolder::create(dir.filePath("s.gristle").toStdString(), example(), "");
     const auto before = *readText(session->path() / "session.json");
-    // The temporary file's place is taken by a folder: writing fails whoever runs the test.
-    const fs::path blocked = placeBeside(session->path() / "session.json");
-    fs::create_directory(blocked);
+    // Its place is taken by a folder: writing fails whoever runs the test.
+    const fs::path place = session->path() / "session.json", aside = session->path() / "aside.json";
+    fs::rename(place, aside);
+    fs::create_directory(place);
     auto changed = example();
     changed.name = "other";
     const auto saved = session->save(changed);
     QVERIFY(!saved);
     QCOMPARE(saved.error().code, ErrorCode::WriteFailed);
     QCOMPARE(session->document().name, std::string("a session")); // memory and disk as they were
-    QVERIFY(*readText(session->path() / "session.json") == before);
-    fs::remove(blocked);
+    fs::remove(place);
+    fs::rename(aside, place);
+    QVERIFY(*readText(place) == before);
+    for (const auto& entry : fs::directory_iterator(session->path())) // and nothing half-written is left
+        QVERIFY(!processOfPlace(entry.path().filename().string()));
     QVERIFY(bool(session->save(changed)));
 }
 

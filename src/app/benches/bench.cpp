@@ -6,7 +6,7 @@ QString severityLine(const std::vector<core::Finding>& findings)
 {
     const int stops = core::countOf(findings, core::Severity::Stop),
               fixes = core::countOf(findings, core::Severity::Fix);
-    if (stops > 0) return Bench::tr("%1 stops").arg(stops);
+    if (stops > 0) return Bench::tr("%1 must be mended").arg(stops);
     if (fixes > 0) return Bench::tr("%1 to fix").arg(fixes);
     return {};
 }

@@ -4,10 +4,10 @@
 #include "app/models/session_model.h"
 #include "core/mix/session_mix.h"
 #include "core/session/pieces.h"
+#include "core/units/json_text.h"
 
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 namespace gristle::app {
 
@@ -113,7 +113,7 @@ void DoubleBook::look()
         l.gainDb = 0.0;
     }
     const DoubleLimits limits = session_.doubleStyle().limits;
-    const std::string compared = songToJson(about).dump();
+    const std::string compared = jsonText(songToJson(about));
     fingerprint_ = QCryptographicHash::hash(QByteArray::fromStdString(compared), QCryptographicHash::Sha1)
                        .toHex()
                        .left(16)

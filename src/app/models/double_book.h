@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/tasks/task_runner.h"
 #include "core/advice/double_findings.h"
 #include "core/mix/layer_source.h"
@@ -65,7 +66,7 @@ private:
     const core::Layer* layer(std::optional<std::size_t> index) const;
 
     SessionModel& session_;
-    TaskRunner task_;
+    SessionTask task_{session_};
     std::optional<std::size_t> first_, second_;
     core::LayerPath part_{9999, 9999, 0}; ///< that the sides are of
     std::string key_, fingerprint_;       ///< of what is compared; without the bounds, short

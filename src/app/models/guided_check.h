@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/models/capture.h"
 #include "core/advice/capture_check.h"
 #include "core/session/gain_book.h"
@@ -90,7 +91,7 @@ private:
     std::vector<InputReading> playLooks_, bar_, barsBefore_;
     std::optional<double> remaining_;
     int agreeing_ = 0;
-    TaskRunner task_;
+    SessionTask task_{session_};
 };
 
 } // namespace gristle::app

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/tasks/task_runner.h"
 #include "core/rig/compiled_rig.h"
 #include "core/session/session_document.h"
@@ -58,7 +59,7 @@ private:
     SessionModel& session_;
     Audition& audition_;
     Wish wish_;
-    TaskRunner compile_;
+    SessionTask compile_{session_};
     std::string key_; ///< of the program that the chain has, but for its rigs
     struct HeardRig {
         core::RigDocument document; ///< that is heard

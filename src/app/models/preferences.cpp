@@ -40,6 +40,38 @@ void rememberSession(const QString& folder)
     settings.setValue("recent", QStringList(all.mid(0, kMostRecent)));
 }
 
+WindowPlace windowPlace()
+{
+    const QSettings settings(file(), QSettings::IniFormat);
+    return {settings.value("window/geometry").toByteArray(), settings.value("window/bench").toString()};
+}
+
+void rememberWindowPlace(const WindowPlace& place)
+{
+    QDir().mkpath(userFolder());
+    QSettings settings(file(), QSettings::IniFormat);
+    settings.setValue("window/geometry", place.geometry);
+    settings.setValue("window/bench", place.bench);
+}
+
+int failedOpenings(const QString& folder)
+{
+    const QSettings settings(file(), QSettings::IniFormat);
+    const bool isIt = settings.value("opening/folder").toString() == QFileInfo(folder).absoluteFilePath();
+    return isIt ? settings.value("opening/times").toInt() : 0;
+}
+
+void rememberOpening(const QString& folder)
+{
+    QDir().mkpath(userFolder());
+    const int times = failedOpenings(folder) + 1;
+    QSettings settings(file(), QSettings::IniFormat);
+    settings.setValue("opening/folder", QFileInfo(folder).absoluteFilePath());
+    settings.setValue("opening/times", times);
+}
+
+void forgetOpening() { QSettings(file(), QSettings::IniFormat).remove("opening"); }
+
 bool hasDirectMonitor(const QString& device)
 {
     return QSettings(file(), QSettings::IniFormat).value("direct_monitor").toStringList().contains(device);

@@ -3,6 +3,7 @@
 #include "app/models/preferences.h"
 
 #include "core/advice/level_findings.h"
+#include "core/audio/file_place.h"
 #include "core/measure/vu.h"
 #include "core/session/take_import.h"
 
@@ -22,7 +23,7 @@ public:
     void undo() override { apply(before_, "undo", "Undone: " + text()); }
     void redo() override
     {
-        if (first_) return void(first_ = false); // was put in place before the command was made
+        if (isDone_) return void(isDone_ = false); // was put in place before the command was made
         apply(after_, "redo", "Done again: " + text());
     }
     int id() const override { return key_; }
@@ -36,11 +37,17 @@ public:
     }
 
 private:
+    /// Where the document cannot be noted, the stack steps back to where the document still is.
     void apply(const SessionDocument& document, const QString& what, const QString& said)
     {
+        if (isBack_) return void(isBack_ = false);
         if (const auto put = model_.put(document); !put) {
             model_.fail(put.error());
-            setObsolete(true);
+            const bool wasUndone = &document == &before_;
+            (wasUndone ? isDone_ : isBack_) = true;
+            QMetaObject::invokeMethod(
+                &model_, [&stack = model_.undo_, wasUndone] { wasUndone ? stack.redo() : stack.undo(); },
+                Qt::QueuedConnection);
             return;
         }
         model_.writeLog(model_.entry(what, said));
@@ -48,7 +55,8 @@ private:
     SessionModel& model_;
     SessionDocument before_, after_;
     int key_;
-    bool first_ = true;
+    bool isDone_ = true;  ///< the next redo finds its work done
+    bool isBack_ = false; ///< and the next undo
     QDateTime at_ = QDateTime::currentDateTime();
 };
 
@@ -91,6 +99,10 @@ void SessionModel::adopt(SessionFolder folder)
         this, [remembered] { rememberSession(remembered); }, Qt::QueuedConnection);
     emit opened();
     emit pathChanged();
+    for (const auto& warning : folder_->warnings()) {
+        note("session", QString::fromStdString(warning));
+        emit failed(QString::fromStdString(warning), {});
+    }
     for (const auto& recording : unfinishedRecordings(folder_->path())) toKeep_.push_back({recording, {}, true});
     keepNext();
     measureNext();
@@ -103,6 +115,7 @@ void SessionModel::close()
     import_.cancel();
     keep_.waitForDone();
     for (const Recorded& r : std::exchange(toKeep_, {})) keep(r, takesOf(folder_->path(), r, {}));
+    unkept_.clear(); // their recordings are made takes when the session is opened again
     measure_.cancel();
     save_.waitForDone();
     if (!saved_) {
@@ -175,17 +188,28 @@ void SessionModel::saveSoon()
         });
 }
 
-void SessionModel::edit(const QString& text, const QString& what, const std::function<void(SessionDocument&)>& change,
+bool SessionModel::edit(const QString& text, const QString& what, const std::function<void(SessionDocument&)>& change,
                         int key)
 {
-    if (!folder_) return;
+    if (!folder_) return false;
     SessionDocument before = document(), after = before;
     change(after);
-    if (after == before) return;
-    if (const auto saved = put(after); !saved) return fail(saved.error());
+    if (after == before) return true;
+    if (const auto saved = put(after); !saved) {
+        fail(saved.error());
+        emit documentChanged(); // the controls go back to what is so
+        emit rigChanged();
+        return false;
+    }
     undo_.push(new EditCommand(*this, text, std::move(before), std::move(after), key));
     writeLog(entry(what, text));
     measureNext();
+    if (!unkept_.empty()) {
+        toKeep_.insert(toKeep_.end(), unkept_.begin(), unkept_.end());
+        unkept_.clear();
+        QMetaObject::invokeMethod(this, &SessionModel::keepNext, Qt::QueuedConnection);
+    }
+    return true;
 }
 
 void SessionModel::note(const QString& what, const QString& text) { writeLog(entry(what, text)); }
@@ -218,7 +242,7 @@ namespace {
 
 struct ImportResult {
     std::vector<ImportRow> rows;
-    std::vector<Take> takes;
+    std::vector<StagedTake> takes;
     std::optional<Error> failure;
 };
 
@@ -227,9 +251,11 @@ ImportResult bringIn(std::vector<ImportRow> rows, const std::filesystem::path& f
 {
     ImportResult out;
     for (std::size_t i = 0; i < rows.size() && !out.failure; ++i) {
+        const ImportOptions options{rows[i].channel,
+                                    rows[i].takesShort ? ShortFile::TakeWhatIsThere : ShortFile::Refuse};
         auto take = progress.stopped()
-                        ? Result<Take>(Error{ErrorCode::Cancelled, "bringing in: stopped", ""})
-                        : importTake(folder, input, rows[i].file.toStdString(), rows[i].channel, localNow());
+                        ? Result<StagedTake>(Error{ErrorCode::Cancelled, "bringing in: stopped", ""})
+                        : stageTake(folder, input, rows[i].file.toStdString(), options, localNow());
         if (take)
             out.takes.push_back(std::move(*take));
         else
@@ -237,8 +263,7 @@ ImportResult bringIn(std::vector<ImportRow> rows, const std::filesystem::path& f
         progress.at(double(i + 1) / double(rows.size()));
     }
     if (out.failure) { // a bad file leaves the session as it was
-        std::error_code ignored;
-        for (const Take& take : out.takes) std::filesystem::remove(folder / take.file, ignored);
+        discardTakes(out.takes);
         out.takes.clear();
     }
     out.rows = std::move(rows);
@@ -281,15 +306,18 @@ void SessionModel::import(std::vector<ImportRow> rows)
         [rows = std::move(rows), folder, input](const Progress& p) { return bringIn(rows, folder, input, p); },
         [this](ImportResult result) {
             if (result.failure) return fail(*result.failure);
+            const auto placed = placeTakes(folder_->path(), std::move(result.takes));
+            if (!placed) return fail(placed.error());
+            const std::vector<Take>& takes = *placed;
             const auto rigs = folder_->rigFiles();
             LayerPath last;
-            edit(result.takes.size() == 1
-                     ? tr("Take brought in: %1").arg(QString::fromStdString(result.takes[0].source))
-                     : tr("%1 takes brought in").arg(result.takes.size()),
+            const bool isNoted = edit(takes.size() == 1
+                     ? tr("Take brought in: %1").arg(QString::fromStdString(takes[0].source))
+                     : tr("%1 takes brought in").arg(takes.size()),
                  "take", [&](SessionDocument& d) {
-                     for (std::size_t i = 0; i < result.takes.size(); ++i) {
+                     for (std::size_t i = 0; i < takes.size(); ++i) {
                          const ImportRow& row = result.rows[i];
-                         if (d.sampleRateHz == 0) d.sampleRateHz = result.takes[i].sampleRateHz;
+                         if (d.sampleRateHz == 0) d.sampleRateHz = takes[i].sampleRateHz;
                          Song& song = songNamed(d, row.song.toStdString());
                          Part* part = nullptr;
                          for (Part& p : song.parts)
@@ -302,7 +330,7 @@ void SessionModel::import(std::vector<ImportRow> rows)
                          }
                          layer.guitar = row.guitar.toStdString();
                          layer.pickup = row.pickup.toStdString();
-                         layer.takes.push_back(result.takes[i]);
+                         layer.takes.push_back(takes[i]);
                          layer.chosen = layer.takes.size() - 1;
                          layer.pieces.clear();
                          if (i == 0)
@@ -310,6 +338,10 @@ void SessionModel::import(std::vector<ImportRow> rows)
                                      std::size_t(&layer - part->layers.data())};
                      }
                  });
+            if (!isNoted) { // the files that were brought in lie where they were
+                for (const Take& take : takes) discard(folder_->path() / take.file);
+                return;
+            }
             path_ = last;
             emit pathChanged();
         });
@@ -355,7 +387,7 @@ Result<std::vector<RecordedTake>> SessionModel::takesOf(const std::filesystem::p
                                                         const Progress& progress)
 {
     return recorded.isCut ? cutAll(folder, recorded.file, recorded.cuts, recorded.gaps, progress)
-                          : finishRecording(folder, recorded.file, recorded.gaps);
+                          : finishRecording(folder, recorded.file, recorded.gaps, recorded.ifBroken);
 }
 
 void SessionModel::keepNext()
@@ -377,7 +409,16 @@ void SessionModel::keepNext()
 
 void SessionModel::keep(const Recorded& recorded, const Result<std::vector<RecordedTake>>& kept)
 {
-    if (!kept) return fail(kept.error());
+    if (!kept) {
+        const bool canBeSalvaged = kept.error().code == ErrorCode::BadDocument && !recorded.isCut;
+        if (canBeSalvaged)
+            emit offered(QString::fromStdString(kept.error().message), tr("Bring in what is there"),
+                         [this, recorded] { salvage(recorded); });
+        else
+            fail(kept.error());
+        if (recorded.isCut) unkept_.push_back(recorded); // the recording stays until all of it is kept
+        return;
+    }
     if (kept->empty()) {
         if (recorded.isCut && recorded.isOver) dropRecording(recorded.file);
         return;
@@ -388,12 +429,34 @@ void SessionModel::keep(const Recorded& recorded, const Result<std::vector<Recor
     const QString text = (recorded.recovered ? tr("Take recovered for %1, %2 s: Gristle ended while it was recorded")
                                              : tr("Take recorded for %1, %2 s"))
                              .arg(where, length);
-    edit(text, "take", [&](SessionDocument& d) { addTakes(d, *kept); });
+    if (!edit(text, "take", [&](SessionDocument& d) { addTakes(d, *kept); })) {
+        if (recorded.isCut) // the recording still holds them
+            for (const RecordedTake& t : *kept) discard(folder_->path() / t.take.file);
+        unkept_.push_back(recorded);
+        emit failed(tr("The take is recorded and could not be noted in the session: it stays in its audio folder"),
+                    tr("make room on the disk; it is tried again after the next change, and when the session is opened"));
+        return;
+    }
+    const bool waits = std::ranges::any_of(unkept_, [&](const Recorded& r) { return r.file == recorded.file; }) ||
+                       std::ranges::any_of(toKeep_, [&](const Recorded& r) { return r.file == recorded.file; });
     if (!recorded.isCut)
-        forgetNote(recorded.file);
-    else if (recorded.isOver)
+        letGo(recorded.file);
+    else if (recorded.isOver && !waits)
         dropRecording(recorded.file);
+    else if (recorded.isOver) // whoever waits lets it go
+        for (auto* list : {&unkept_, &toKeep_})
+            for (Recorded& r : *list) r.isOver = r.isOver || r.file == recorded.file;
     emit takesKept(text);
+}
+
+/// As the note says that the samples lie, though the header is broken.
+void SessionModel::salvage(const Recorded& recorded)
+{
+    if (!folder_ || !liesInside(recorded.file, folder_->path())) return; // another session is open by now
+    Recorded again = recorded;
+    again.ifBroken = BrokenHeader::Salvage;
+    toKeep_.push_back(std::move(again));
+    keepNext();
 }
 
 MeasureOptions SessionModel::measureOptions() const

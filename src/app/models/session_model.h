@@ -24,6 +24,7 @@ struct ImportRow {
     QString song, part, layer, guitar, pickup;
     double place = 0.0;
     int channel = 0;
+    bool takesShort = false; ///< of a file that is shorter than its header says, what is there
 };
 
 /// The open session as the window sees it: the document with undo and saving (the journal at once, the whole in the
@@ -53,9 +54,9 @@ public:
     const core::Layer* layer() const;
     const core::Take* take() const;
 
-    /// Changes the document as one undoable step, put into the journal at once and noted in the log. Where that fails,
-    /// nothing changed. The whole document follows in the background.
-    void edit(const QString& text, const QString& what, const std::function<void(core::SessionDocument&)>& change,
+    /// Changes the document as one undoable step, put into the journal at once and noted in the log. The whole document
+    /// follows in the background. @return false where it could not be noted: then nothing changed, and failed() told why
+    bool edit(const QString& text, const QString& what, const std::function<void(core::SessionDocument&)>& change,
               int mergeKey = -1);
     QUndoStack& undoStack() { return undo_; }
     void note(const QString& what, const QString& text); ///< to the log, about the layer in hand
@@ -119,6 +120,8 @@ signals:
     void saved();
     void takesKept(const QString& text);
     void failed(const QString& message, const QString& remedy);
+    /// Something that was found and is not as it should be; `remedy` is what `act` does, where there is something.
+    void offered(const QString& message, const QString& remedy, const std::function<void()>& act);
 
 private:
     class EditCommand;
@@ -148,12 +151,15 @@ private:
         bool isCut = false;     ///< into these, not whole
         std::vector<core::TakeCut> cuts{};
         bool isOver = true;
+        core::BrokenHeader ifBroken = core::BrokenHeader::Tell;
     };
     std::deque<Recorded> toKeep_; ///< the first one is in the worker's hands
     static core::Result<std::vector<core::RecordedTake>>
     takesOf(const std::filesystem::path& folder, const Recorded& recorded, const core::Progress& progress);
     void keepNext();
     void keep(const Recorded& recorded, const core::Result<std::vector<core::RecordedTake>>& kept);
+    void salvage(const Recorded& recorded);
+    std::deque<Recorded> unkept_; ///< whose takes could not be noted; tried again after the next edit that could be
     std::string measuring_; ///< key of the take that is being measured
     double loopFrom_ = 2.0, loopTo_ = 6.0;
     struct {

@@ -5,10 +5,10 @@
 #include "app/models/session_model.h"
 #include "core/mix/session_mix.h"
 #include "core/timing/strings.h"
+#include "core/units/json_text.h"
 
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 namespace gristle::app {
 
@@ -81,14 +81,14 @@ void TakeBook::look()
     const Song& song = *session_.song();
     Song empty = song; // all that bars and tuning depend on
     empty.parts.clear();
-    const std::string about = songToJson(empty).dump();
+    const std::string about = jsonText(songToJson(empty));
     std::vector<Wanted> wanted;
     std::string key = about;
     for (const Take& t : layer->takes) {
         Song one = empty;
         one.parts.push_back({"", {Layer{}}});
         one.parts[0].layers[0].takes.push_back(t);
-        wanted.push_back({t, songToJson(one).dump(), layerRecipe(session_.folder(), t, RigDocument{})});
+        wanted.push_back({t, jsonText(songToJson(one)), layerRecipe(session_.folder(), t, RigDocument{})});
         wanted.back().dry.tailS = 0.0;
         key += wanted.back().key;
     }
@@ -102,7 +102,7 @@ void TakeBook::look()
         Song one = empty;
         one.parts.push_back({"", {l}});
         one.parts[0].layers[0].keptPair.clear();
-        earlierKey = songToJson(one).dump();
+        earlierKey = jsonText(songToJson(one));
         earlierName = QString::fromStdString(l.name);
         earlier = layerRecipe(session_.folder(), l, RigDocument{});
         earlier->tailS = 0.0;

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/tasks/task_runner.h"
 #include "core/advice/take_judgement.h"
 #include "core/session/session_document.h"
@@ -57,7 +58,7 @@ private:
 
     SessionModel& session_;
     Capture& capture_;
-    TaskRunner task_;
+    SessionTask task_{session_};
     std::vector<JudgedTake> judged_;
     std::optional<core::BestTake> best_;
     core::Comp proposal_;

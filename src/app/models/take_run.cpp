@@ -5,10 +5,10 @@
 #include "app/models/session_model.h"
 #include "core/mix/session_mix.h"
 #include "core/units/decibels.h"
+#include "core/units/json_text.h"
 
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 namespace gristle::app {
 
@@ -108,7 +108,7 @@ std::string TakeRun::layersKey() const
     Song used;
     used.parts.resize(2);
     for (const Heard& h : layers) used.parts[h.isOwn].layers.push_back(*h.layer);
-    return key + songToJson(used).dump();
+    return key + jsonText(songToJson(used));
 }
 
 void TakeRun::prepareLayers()

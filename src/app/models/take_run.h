@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/tasks/task_runner.h"
 #include "core/audio/audio_buffer.h"
 #include "core/session/recorded_take.h"
@@ -74,7 +75,7 @@ private:
     Audition& audition_;
     Capture& capture_;
     RunWish wish_, now_; ///< of the next one, and of the one that runs
-    TaskRunner layersTask_;
+    SessionTask layersTask_{session_};
     Layers layers_;
     bool waits_ = false;
     std::filesystem::path recording_;

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/benches/blend/blend_bench.h"
 #include "app/shell/dialogs.h"
 
@@ -30,7 +31,7 @@ private:
     SessionModel& session_;
     const BlendBench& blend_;
     Dialogs& dialogs_;
-    TaskRunner task_;
+    SessionTask task_{session_};
 };
 
 } // namespace gristle::app

@@ -1,8 +1,10 @@
 #include "app/shell/import_dialog.h"
 
 #include "app/theme/theme.h"
+#include "app/widgets/column_share.h"
 #include "core/audio/audio_reader.h"
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QDialogButtonBox>
 #include <QFileInfo>
@@ -56,6 +58,7 @@ QString partFromName(QString name)
 struct Channels {
     int count = 0; ///< 0 where the file cannot be read, which the import will say
     bool alike = false;
+    std::optional<double> heldS, promisedS; ///< where the file is shorter than its header says
 };
 
 /// Looks at the first seconds only, so that an hour does not hold up the window; the import looks at all of it.
@@ -64,8 +67,10 @@ Channels channelsOf(const QString& file)
     Channels out;
     auto reader = AudioReader::open(file.toStdString());
     if (!reader) return out;
-    const std::size_t channels = reader->info().channels;
+    const AudioInfo& info = reader->info();
+    const std::size_t channels = info.channels;
     out.count = int(channels);
+    if (info.isTruncated()) out.heldS = info.durationS(), out.promisedS = double(info.promisedFrames) / info.sampleRateHz;
     const auto block = reader->readInterleaved(std::size_t(reader->info().sampleRateHz) * 5);
     out.alike = channels > 1 && block && !block->empty();
     if (out.alike)
@@ -137,8 +142,8 @@ ImportDialog::ImportDialog(std::vector<ImportRow> rows, QWidget* parent) : QDial
         {tr("file"), tr("song"), tr("part"), tr("layer"), tr("place"), tr("guitar"), tr("pickup"), tr("channel")});
     table_->verticalHeader()->hide();
     table_->setShowGrid(false);
+    table_->horizontalHeader()->setHighlightSections(false);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft);
-    table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
     table_->verticalHeader()->setDefaultSectionSize(36);
     for (std::size_t i = 0; i < rows_.size(); ++i) {
         const ImportRow& row = rows_[i];
@@ -170,8 +175,20 @@ ImportDialog::ImportDialog(std::vector<ImportRow> rows, QWidget* parent) : QDial
             for (int c = 1; c <= channels.count; ++c) channel->addItem(tr("%1 of %2").arg(c).arg(channels.count), c);
         }
         table_->setCellWidget(r, kChannel, channel);
+        if (channels.heldS) {
+            auto* box = new QCheckBox(tr("%1 breaks off: it holds %2 of the %3 s that its header says. Bring in what is there")
+                                          .arg(QFileInfo(row.file).fileName())
+                                          .arg(*channels.heldS, 0, 'f', 2)
+                                          .arg(*channels.promisedS, 0, 'f', 2),
+                                      this);
+            box->setObjectName(QStringLiteral("short.%1").arg(r));
+            box->setToolTip(tr("Otherwise the file is left out: copy or export it again"));
+            shorts_[i] = box;
+        }
     }
+    shareByContent(table_);
     column->addWidget(table_);
+    for (const auto& [i, box] : shorts_) column->addWidget(box);
     auto* buttons = new QDialogButtonBox(this);
     auto* take = buttons->addButton(tr("Bring in"), QDialogButtonBox::AcceptRole);
     take->setObjectName("bringIn");
@@ -196,6 +213,12 @@ std::vector<ImportRow> ImportDialog::rows() const
         out[i].pickup = text(kPickup);
         out[i].place = qobject_cast<QComboBox*>(table_->cellWidget(r, kPlace))->currentData().toDouble();
         out[i].channel = qobject_cast<QComboBox*>(table_->cellWidget(r, kChannel))->currentData().toInt();
+    }
+    for (auto at = shorts_.rbegin(); at != shorts_.rend(); ++at) {
+        if (at->second->isChecked())
+            out[at->first].takesShort = true;
+        else
+            out.erase(out.begin() + long(at->first));
     }
     return out;
 }

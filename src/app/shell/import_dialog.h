@@ -5,6 +5,7 @@
 #include <QDialog>
 
 class QTableWidget;
+class QCheckBox;
 class QComboBox;
 
 namespace gristle::app {
@@ -17,11 +18,12 @@ class ImportDialog : public QDialog {
     Q_OBJECT
 public:
     ImportDialog(std::vector<ImportRow> rows, QWidget* parent);
-    std::vector<ImportRow> rows() const;
+    std::vector<ImportRow> rows() const; ///< but for short files that are not wanted
 
 private:
     std::vector<ImportRow> rows_;
     QTableWidget* table_;
+    std::map<std::size_t, QCheckBox*> shorts_; ///< rows of files that are shorter than their header says
 };
 
 } // namespace gristle::app

@@ -15,8 +15,11 @@
 #include "app/shell/spine.h"
 #include "app/shell/start_page.h"
 #include "app/theme/theme.h"
+#include "core/audio/file_place.h"
+#include "core/demo_session/demo_session.h"
 
 #include <QApplication>
+#include <QDir>
 #include <QDragEnterEvent>
 #include <QFileInfo>
 #include <QKeyEvent>
@@ -26,6 +29,7 @@
 #include <QPrintDialog>
 #include <QPrinter>
 #include <QPushButton>
+#include <QScreen>
 #include <QShortcut>
 #include <QStackedWidget>
 #include <QTextDocument>
@@ -39,7 +43,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), dialogs_(realDial
 {
     setWindowTitle(tr("Gristle"));
     setObjectName("mainWindow");
-    setMinimumSize(1024, 700);
+    setMinimumSize(1024, 660); // of what is left of a screen of 1024 x 700 beside a frame
     resize(1280, 800);
     setAcceptDrops(true);
     build();
@@ -74,7 +78,11 @@ void MainWindow::build()
     header_ = new Header(session_, central);
     column->addWidget(header_);
     column->addWidget(line(false, central));
-    notice_ = new QLabel(central);
+    noticeRow_ = new QWidget(central);
+    noticeRow_->setObjectName("noticeRow");
+    auto* noticeLine = new QHBoxLayout(noticeRow_);
+    noticeLine->setContentsMargins(0, 0, 12, 0);
+    notice_ = new QLabel(noticeRow_);
     notice_->setObjectName("notice");
     notice_->setAccessibleName(tr("Notice"));
     notice_->setWordWrap(true);
@@ -82,16 +90,27 @@ void MainWindow::build()
     notice_->setMargin(9);
     notice_->setToolTip(tr("Click to close (Esc)"));
     notice_->installEventFilter(this);
-    notice_->hide();
-    column->addWidget(notice_);
+    noticeLine->addWidget(notice_, 1);
+    noticeAct_ = new QPushButton(noticeRow_);
+    noticeAct_->setObjectName("noticeAct");
+    noticeAct_->setProperty("act", true);
+    connect(noticeAct_, &QPushButton::clicked, this, [this] {
+        const auto act = std::exchange(act_, {});
+        hideNotice();
+        if (act) act();
+    });
+    noticeLine->addWidget(noticeAct_);
+    noticeRow_->hide();
+    column->addWidget(noticeRow_);
     pages_ = new QStackedWidget(central);
     column->addWidget(pages_, 1);
-    auto* start = new StartPage(pages_);
-    connect(start, &StartPage::bringIn, this, [this] { bringIn(dialogs_.openAudio()); });
-    connect(start, &StartPage::openSession, this, &MainWindow::askOpenSession);
-    connect(start, &StartPage::makeSession, this, &MainWindow::askNewSession);
-    connect(start, &StartPage::openRecent, this, [this](const QString& folder) { openPaths({folder}); });
-    pages_->addWidget(start);
+    start_ = new StartPage(pages_);
+    connect(start_, &StartPage::bringIn, this, [this] { bringIn(dialogs_.openAudio()); });
+    connect(start_, &StartPage::openSession, this, &MainWindow::askOpenSession);
+    connect(start_, &StartPage::makeSession, this, &MainWindow::askNewSession);
+    connect(start_, &StartPage::openRecent, this, [this](const QString& folder) { openPaths({folder}); });
+    connect(start_, &StartPage::openDemo, this, &MainWindow::openDemo);
+    pages_->addWidget(start_);
     auto* work = new QWidget(pages_);
     auto* row = new QHBoxLayout(work);
     row->setContentsMargins(0, 0, 0, 0);
@@ -186,7 +205,7 @@ void MainWindow::addKeys()
         showBench(int(benches_.size()) - 1);
         bench<LogBench>()->focusNote();
     });
-    key(Qt::Key_Escape, [this] { notice_->hide(); });
+    key(Qt::Key_Escape, [this] { hideNotice(); });
 }
 
 void MainWindow::wire()
@@ -203,12 +222,19 @@ void MainWindow::wire()
     connect(&session_, &SessionModel::opened, this, [this] {
         audition_.setRate(session_.document().sampleRateHz);
         refreshPage();
-        showBench(0);
+        const auto wanted = std::ranges::find(benches_, wantedBench_, &Bench::name);
+        showBench(wanted == benches_.end() ? 0 : int(wanted - benches_.begin()));
+        wantedBench_.clear();
     });
     connect(&session_, &SessionModel::closed, this, [this] {
+        lookTimer_.stop();
+        auditionTimer_.stop();
         audition_.clear();
+        if (act_) hideNotice(); // what was offered was of the session
+        findings_->show({}, {}, {});
         refreshPage();
     });
+    connect(&session_, &SessionModel::offered, this, &MainWindow::offer);
     for (auto signal : {&SessionModel::pathChanged, &SessionModel::loopChanged, &SessionModel::documentChanged})
         connect(&session_, signal, this, [this] { auditionTimer_.start(); });
     connect(&session_, &SessionModel::documentChanged, this,
@@ -245,7 +271,7 @@ void MainWindow::refreshPage()
     bar_->setVisible(session_.isOpen());
     setWindowTitle(session_.isOpen() ? tr("%1 \u2013 Gristle").arg(QString::fromStdString(session_.document().name))
                                      : tr("Gristle"));
-    spine_->refresh();
+    spine_->setOpen(session_.isOpen());
     stack_->setFocus();
 }
 
@@ -260,7 +286,10 @@ void MainWindow::showBench(int index)
 
 int MainWindow::currentBench() const { return stack_->currentIndex(); }
 
-void MainWindow::refreshFindings() { benches_[std::size_t(currentBench())]->findings(*findings_); }
+void MainWindow::refreshFindings()
+{
+    if (session_.isOpen()) benches_[std::size_t(currentBench())]->findings(*findings_);
+}
 
 void MainWindow::requestAudition()
 {
@@ -278,11 +307,76 @@ void MainWindow::requestAudition()
 
 void MainWindow::tell(const QString& message, const QString& remedy)
 {
-    notice_->setText(remedy.isEmpty() ? message : message + ". " + remedy.left(1).toUpper() + remedy.mid(1) + ".");
-    notice_->show();
+    constexpr qint64 kAtOnceMs = 1500; // what happens at once is read together
+    constexpr int kMostLines = 4;
+    QString text = remedy.isEmpty() ? message : message + ". " + remedy.left(1).toUpper() + remedy.mid(1) + ".";
+    const QString before = notice_->text();
+    const bool isAtOnce = noticeRow_->isVisibleTo(this) && noticed_.isValid() && noticed_.elapsed() < kAtOnceMs;
+    if ((isAtOnce || act_) && !before.contains(text) && before.count('\n') + 1 < kMostLines) text = before + "\n" + text;
+    if (!before.contains(text) || !noticeRow_->isVisibleTo(this)) notice_->setText(text);
+    noticeAct_->setVisible(bool(act_));
+    noticeRow_->show();
+    noticed_.start();
 }
 
-QString MainWindow::notice() const { return notice_->isVisibleTo(this) ? notice_->text() : QString(); }
+void MainWindow::offer(const QString& message, const QString& remedy, const std::function<void()>& act)
+{
+    act_ = act;
+    noticeAct_->setText(remedy);
+    tell(message, {});
+}
+
+void MainWindow::hideNotice()
+{
+    act_ = {};
+    noticeRow_->hide();
+}
+
+QString MainWindow::notice() const { return noticeRow_->isVisibleTo(this) ? notice_->text() : QString(); }
+
+/// One that was not there to the end of its opening twice in a row is not opened a third time unasked.
+void MainWindow::openSession(const QString& folder)
+{
+    constexpr int kMostTimes = 2;
+    if (failedOpenings(folder) >= kMostTimes) {
+        forgetOpening();
+        return tell(tr("Gristle ended twice while it opened %1: it is not opened by itself again")
+                        .arg(QFileInfo(folder).completeBaseName()),
+                    tr("open it once more from the list, or look at it with gristle-cli session check"));
+    }
+    rememberOpening(folder);
+    const auto opened = session_.open(folder);
+    if (!opened) tell(QString::fromStdString(opened.error().message), QString::fromStdString(opened.error().remedy));
+    QTimer::singleShot(0, this, [] { forgetOpening(); }); // its benches have looked at it by then
+}
+
+/// The demo session in the person's own folder, made where it is not there yet.
+void MainWindow::openDemo()
+{
+    const QString folder = userFolder() + "/Night Ferry.gristle";
+    if (QFileInfo::exists(folder + "/session.json")) return openPaths({folder});
+    if (demoTask_.isBusy()) return;
+    start_->setMakingDemo(true);
+    QDir().mkpath(userFolder());
+    demoTask_.run<Outcome>(
+        tr("Making the demo"),
+        [path = folder.toStdString()](const Progress& p) -> Outcome {
+            // Under another name until it is whole.
+            const std::string making = path + ".making";
+            std::error_code failure;
+            std::filesystem::remove_all(making, failure);
+            if (const auto made = makeDemoSession(making, p); !made) return made;
+            std::filesystem::rename(making, path, failure);
+            if (failure) return writeError(path, failure.value());
+            return Done{};
+        },
+        [this, folder](const Outcome& made) {
+            start_->setMakingDemo(false);
+            if (!made)
+                return tell(QString::fromStdString(made.error().message), QString::fromStdString(made.error().remedy));
+            if (!session_.isOpen()) openPaths({folder});
+        });
+}
 
 void MainWindow::openPaths(const QStringList& paths)
 {
@@ -293,9 +387,7 @@ void MainWindow::openPaths(const QStringList& paths)
             files << path;
             continue;
         }
-        const auto opened = session_.open(path);
-        if (!opened)
-            tell(QString::fromStdString(opened.error().message), QString::fromStdString(opened.error().remedy));
+        openSession(path);
     }
     if (!files.isEmpty()) bringIn(files);
 }
@@ -373,7 +465,9 @@ void MainWindow::editSong()
     if (!session_.song()) return;
     auto* dialog = new SongDialog(*session_.song(), dialogs_.openMidi, this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
+    connect(&session_, &SessionModel::closing, dialog, &QDialog::reject);
     connect(dialog, &QDialog::accepted, this, [this, dialog, index = session_.path().song] {
+        if (!session_.isOpen() || index >= session_.document().songs.size()) return; // undone meanwhile
         session_.edit(tr("Song changed"), "song", [&](SessionDocument& d) { dialog->apply(d.songs[index]); });
     });
     dialog->open();
@@ -391,7 +485,7 @@ bool MainWindow::isIdle() const
 {
     auto& self = const_cast<MainWindow&>(*this);
     if (auditionTimer_.isActive() || lookTimer_.isActive()) return false;
-    for (TaskRunner* t : {&self.session_.importTask(), &self.session_.keepTask(), &self.session_.saveTask(),
+    for (TaskRunner* t : {&self.demoTask_, &self.session_.importTask(), &self.session_.keepTask(), &self.session_.saveTask(),
                           &exporter_->task(), &self.session_.measureTask(), &self.audition_.task()})
         if (t->isBusy()) return false;
     for (Bench* b : benches_)
@@ -415,8 +509,37 @@ void MainWindow::dropEvent(QDropEvent* event)
         this, [this, paths] { openPaths(paths); }, Qt::QueuedConnection);
 }
 
+void MainWindow::restorePlace()
+{
+    remembersPlace_ = true;
+    const WindowPlace place = windowPlace();
+    wantedBench_ = place.bench;
+    if (!place.geometry.isEmpty()) restoreGeometry(place.geometry);
+}
+
+/// No larger than the screen has room for, the frame counted, and all of it on the screen.
+void MainWindow::fitScreen()
+{
+    if (!screen() || isMaximized() || isFullScreen()) return;
+    const QRect room = screen()->availableGeometry(), own = frameGeometry();
+    const QSize frame = own.size() - size();
+    resize(size().boundedTo(room.size() - frame));
+    const QSize outer = size() + frame;
+    move(std::clamp(own.left(), room.left(), std::max(room.left(), room.right() + 1 - outer.width())),
+         std::clamp(own.top(), room.top(), std::max(room.top(), room.bottom() + 1 - outer.height())));
+}
+
+void MainWindow::showEvent(QShowEvent* event)
+{
+    QMainWindow::showEvent(event);
+    if (std::exchange(isFitted_, true)) return;
+    fitScreen();
+    QTimer::singleShot(200, this, &MainWindow::fitScreen); // the frame is there by then
+}
+
 void MainWindow::closeEvent(QCloseEvent* event)
 {
+    if (remembersPlace_) rememberWindowPlace({saveGeometry(), benches_[std::size_t(currentBench())]->name()});
     audition_.clear();
     session_.close();
     QMainWindow::closeEvent(event);
@@ -430,7 +553,7 @@ void MainWindow::resizeEvent(QResizeEvent* event)
 
 bool MainWindow::eventFilter(QObject* object, QEvent* event)
 {
-    if (object == notice_ && event->type() == QEvent::MouseButtonPress) notice_->hide();
+    if (object == notice_ && event->type() == QEvent::MouseButtonPress) hideNotice();
     if (event->type() == QEvent::KeyPress) { // Enter presses the focused button; Space is for hearing
         const auto* key = static_cast<QKeyEvent*>(event);
         auto* button = qobject_cast<QPushButton*>(object);

@@ -3,9 +3,11 @@
 #include "app/benches/bench.h"
 #include "app/shell/dialogs.h"
 
+#include <QElapsedTimer>
 #include <QMainWindow>
 
 class QLabel;
+class QPushButton;
 class QStackedWidget;
 
 namespace gristle::app {
@@ -15,6 +17,7 @@ class Exporter;
 class Header;
 class LogBench;
 class Spine;
+class StartPage;
 
 class MainWindow : public QMainWindow {
     Q_OBJECT
@@ -42,8 +45,12 @@ public:
     Exporter& exporter() { return *exporter_; }
     bool isIdle() const; ///< nothing is being measured, rendered or written
     QString notice() const;
+    void tell(const QString& message, const QString& remedy);
+    /// Takes the place and the bench that were left last time, and remembers them when it closes.
+    void restorePlace();
 
 protected:
+    void showEvent(QShowEvent*) override;
     void dragEnterEvent(QDragEnterEvent*) override;
     void dropEvent(QDropEvent*) override;
     void closeEvent(QCloseEvent*) override;
@@ -58,7 +65,11 @@ private:
     void refreshPage();
     void refreshFindings();
     void requestAudition();
-    void tell(const QString& message, const QString& remedy);
+    void offer(const QString& message, const QString& remedy, const std::function<void()>& act);
+    void hideNotice();
+    void openSession(const QString& folder);
+    void openDemo();
+    void fitScreen();
     void askNewSession();
     void askOpenSession();
     void goTo();
@@ -77,7 +88,15 @@ private:
     QStackedWidget* stack_;
     FindingsPanel* findings_;
     AuditionBar* bar_;
+    StartPage* start_;
+    QWidget* noticeRow_;
     QLabel* notice_;
+    QPushButton* noticeAct_;
+    std::function<void()> act_; ///< what the notice offers
+    QElapsedTimer noticed_;
+    bool remembersPlace_ = false, isFitted_ = false;
+    QString wantedBench_; ///< shown when a session opens
+    TaskRunner demoTask_;
     Exporter* exporter_;
     QTimer auditionTimer_;
     QTimer lookTimer_; ///< the spine and the findings

@@ -36,12 +36,18 @@ void Spine::setCurrent(int index)
     update();
 }
 
+void Spine::setOpen(bool isOpen)
+{
+    isOpen_ = isOpen;
+    refresh();
+}
+
 void Spine::refresh()
 {
     states_.clear();
     QStringList said;
     for (const Bench* b : benches_) {
-        states_.push_back(b->state());
+        states_.push_back(isOpen_ ? b->state() : BenchState{});
         said << b->name() + ": " + states_.back().line;
     }
     setAccessibleDescription(said.join("; "));

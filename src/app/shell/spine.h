@@ -11,6 +11,7 @@ public:
     explicit Spine(QWidget* parent = nullptr);
     void setBenches(std::vector<Bench*> benches);
     void setCurrent(int index);
+    void setOpen(bool isOpen); ///< whether there is a session that the benches can speak of
     void refresh();
     QString lineOf(int index) const { return states_[std::size_t(index)].line; }
 
@@ -26,6 +27,7 @@ private:
     std::vector<Bench*> benches_;
     std::vector<BenchState> states_;
     int current_ = 0;
+    bool isOpen_ = false;
 };
 
 } // namespace gristle::app

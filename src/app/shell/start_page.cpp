@@ -39,10 +39,13 @@ StartPage::StartPage(QWidget* parent) : QWidget(parent)
         connect(b, &QPushButton::clicked, this, signal);
         row->addWidget(b);
         row->addSpacing(8);
+        return b;
     };
     add(tr("Bring takes in \u2026"), "start.bringIn", true, &StartPage::bringIn);
     add(tr("Open a session \u2026"), "start.open", false, &StartPage::openSession);
     add(tr("Make an empty session \u2026"), "start.new", false, &StartPage::makeSession);
+    demo_ = add(tr("Look at the demo"), "start.demo", false, &StartPage::openDemo);
+    demo_->setToolTip(tr("An invented EP with synthesised guitars and faults to find; made here in a few seconds"));
     row->addStretch(1);
     outer->addLayout(row);
     recent_ = new QVBoxLayout;
@@ -55,6 +58,12 @@ StartPage::StartPage(QWidget* parent) : QWidget(parent)
     outer->addSpacing(14);
 }
 
+void StartPage::setMakingDemo(bool isMaking)
+{
+    demo_->setText(isMaking ? tr("Making the demo \u2026") : tr("Look at the demo"));
+    demo_->setEnabled(!isMaking);
+}
+
 void StartPage::showEvent(QShowEvent* event)
 {
     QWidget::showEvent(event);
@@ -62,7 +71,13 @@ void StartPage::showEvent(QShowEvent* event)
         delete item->widget();
         delete item;
     }
-    for (const QString& folder : recentSessions()) {
+    const QStringList known = recentSessions();
+    if (!known.isEmpty()) {
+        auto* heading = new QLabel(tr("Open again"), this);
+        heading->setProperty("tone", "2");
+        recent_->addWidget(heading, 0, Qt::AlignHCenter);
+    }
+    for (const QString& folder : known) {
         const QString home = QDir::homePath();
         QString where = QFileInfo(folder).absolutePath();
         if (where.startsWith(home)) where.replace(0, home.size(), "~");

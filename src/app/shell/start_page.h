@@ -2,6 +2,7 @@
 
 #include <QWidget>
 
+class QPushButton;
 class QVBoxLayout;
 
 namespace gristle::app {
@@ -11,18 +12,21 @@ class StartPage : public QWidget {
     Q_OBJECT
 public:
     explicit StartPage(QWidget* parent = nullptr);
+    void setMakingDemo(bool isMaking);
 
 signals:
     void bringIn();
     void openSession();
     void makeSession();
     void openRecent(const QString& folder);
+    void openDemo();
 
 protected:
     void showEvent(QShowEvent*) override;
 
 private:
     QVBoxLayout* recent_;
+    QPushButton* demo_ = nullptr;
 };
 
 } // namespace gristle::app

@@ -2,6 +2,7 @@
 
 #include <QMetaObject>
 #include <chrono>
+#include <exception>
 #include <sys/resource.h>
 #include <unistd.h>
 
@@ -56,7 +57,12 @@ void TaskRunner::launch(Job job)
             QMetaObject::invokeMethod(
                 this, [this] { emit progressed(part_.load()); }, Qt::QueuedConnection);
         };
-        Answer answer{generation, work(progress)};
+        Answer answer{generation, {}};
+        try {
+            answer.deliver = work(progress);
+        } catch (...) { // goes on where answers are taken, under the application's floor
+            answer.deliver = [thrown = std::current_exception()] { std::rethrow_exception(thrown); };
+        }
         {
             const std::lock_guard lock(mutex_);
             answer_ = std::move(answer);

@@ -20,7 +20,7 @@ public:
     explicit TaskRunner(QObject* parent = nullptr);
     ~TaskRunner() override; ///< asks the running job to stop and waits for it
 
-    /// @param work  on a worker thread: computes from values only
+    /// @param work  on a worker thread: computes from values only; what it throws is thrown on the GUI thread
     /// @param done  on the GUI thread, unless a newer request came
     template<typename T>
     void run(const QString& title, std::function<T(const core::Progress&)> work, std::function<void(T)> done)

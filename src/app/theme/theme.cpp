@@ -144,7 +144,7 @@ QPushButton[slot="true"] { border: none; border-bottom: 3px solid transparent; b
 QPushButton[slot="true"]:checked { background: transparent; border-bottom: 3px solid %act; font-weight: 600; }
 QPushButton[slot="true"]:focus { background: %band; }
 QLineEdit, QComboBox, QDoubleSpinBox, QSpinBox { background: %ground; border: none; border-bottom: 1px solid %ink3; border-radius: 0; padding: 3px 4px; color: %ink; selection-background-color: %band; selection-color: %ink; }
-QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QSpinBox:focus { border-bottom: 2px solid %act; }
+QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QSpinBox:focus { border-bottom: 2px solid %act; padding-bottom: 2px; }
 QComboBox::drop-down { border: none; width: 18px; }
 QComboBox::down-arrow { image: url(:/marks/down-%lamp.png); width: 9px; height: 6px; }
 QComboBox QAbstractItemView { background: %ground; border: 1px solid %rule; selection-background-color: %band; selection-color: %ink; }
@@ -153,10 +153,11 @@ QMenu::item { padding: 5px 22px 5px 14px; color: %ink; }
 QMenu::item:selected { background: %band; }
 QMenu::item:disabled { color: %ink3; }
 QMenu::separator { height: 1px; background: %rule; margin: 4px 0; }
-QTableView, QListWidget, QTextBrowser { background: %ground; border: none; gridline-color: %rule; color: %ink; outline: 0; }
+QTableView, QListWidget, QTextBrowser { background: %ground; border: 1px solid %ground; gridline-color: %rule; color: %ink; outline: 0; }
+QTableView QComboBox, QTableView QComboBox:focus { padding-top: 0px; padding-bottom: 0px; }
 QTableView::item { padding: 3px 6px; border-bottom: 1px solid %rule; }
 QTableView::item:selected, QListWidget::item:selected { background: %band; color: %ink; }
-QTableView:focus { border: 1px solid %ink3; }
+QTableView:focus { border-color: %ink3; }
 QHeaderView::section { background: %ground; color: %ink2; border: none; border-bottom: 1px solid %ink3; padding: 4px 6px; text-align: left; }
 QScrollArea { border: none; background: transparent; }
 QScrollBar:vertical { background: transparent; width: 10px; }
@@ -171,7 +172,8 @@ QDialog { background: %ground; }
 QLabel[tone="2"] { color: %ink2; }
 QLabel[tone="3"] { color: %ink3; }
 QFrame[rule="true"] { background: %rule; }
-QLabel#notice { background: %band; color: %ink; border-left: 4px solid %act; }
+QWidget#noticeRow { background: %band; border-left: 4px solid %act; }
+QLabel#notice { color: %ink; }
 )";
     const std::pair<const char*, Token> names[] = {
         {"%ground", Token::Ground}, {"%panel", Token::Panel}, {"%rule", Token::Rule}, {"%band", Token::Band},

@@ -36,6 +36,7 @@ void layOutTable(QTableWidget& table, const QStringList& headers, const std::set
                                                         Qt::AlignVCenter);
     table.verticalHeader()->hide();
     table.setShowGrid(false);
+    table.horizontalHeader()->setHighlightSections(false);
     table.setSelectionBehavior(QAbstractItemView::SelectRows);
     table.setSelectionMode(QAbstractItemView::SingleSelection);
     table.verticalHeader()->setDefaultSectionSize(28);

@@ -1,5 +1,7 @@
 #include "core/advice/level_findings.h"
 
+#include "core/advice/file_findings.h"
+
 #include <algorithm>
 #include <cmath>
 #include <filesystem>
@@ -62,13 +64,7 @@ private:
 
     void truncated()
     {
-        if (!m_.info.isTruncated()) return;
-        const double promised = double(m_.info.promisedFrames) / m_.info.sampleRateHz;
-        Finding& f = add(Severity::Fix, "file.truncated", "The file breaks off",
-                         fmt::format("Its header promises {:.1f} s and it holds {:.1f} s; what there is was measured.",
-                                     promised, m_.info.durationS()),
-                         "Copy or export it again");
-        bar(f, m_.info.durationS(), promised, "s", 0.0, promised);
+        if (auto f = truncatedFinding(m_.info, subject_)) out_.push_back(std::move(*f));
     }
 
     void clipping()

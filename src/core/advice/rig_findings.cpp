@@ -1,5 +1,6 @@
 #include "core/advice/rig_findings.h"
 
+#include "core/advice/file_findings.h"
 #include "core/advice/level_transfer.h"
 
 #include <algorithm>
@@ -40,6 +41,8 @@ std::vector<Finding> rigFindings(const RenderReport& report, const RigDocument& 
                        double(report.clippedSamples) * 1.25,
                        {},
                        {}});
+    if (auto f = truncatedFinding(report.source, subject)) out.push_back(std::move(*f));
+    if (auto f = notFiniteFinding(report.notFiniteSamples, subject)) out.push_back(std::move(*f));
     bool silenced = false;
     for (const StageLevels& stage : report.stages) {
         if (stage.ranAway)

@@ -6,7 +6,7 @@
 
 namespace gristle::core {
 
-/// What a render tells: rig.missing, rig.clipped, rig.silent_stage, rig.runaway (feedback had to be held),
+/// What a render tells: rig.missing, rig.clipped, rig.silent_stage, file.truncated, file.not_finite, rig.runaway (feedback had to be held),
 /// rig.level_moved (the DI hits the rig otherwise than the one that it was dialled in on), rig.pickup_differs (its
 /// colour is another).
 /// @param di  of the take, where it is known

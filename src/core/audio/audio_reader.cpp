@@ -1,10 +1,13 @@
 #include "core/audio/audio_reader.h"
 
+#include "core/audio/file_place.h"
 #include "core/audio/pcm_decode.h"
+#include "core/audio/sound_head.h"
+#include "core/units/text.h"
 
 #include <bit>
-#include <cstring>
-#include <fstream>
+#include <cerrno>
+#include <fmt/format.h>
 #include <sndfile.h>
 
 namespace gristle::core {
@@ -17,8 +20,6 @@ constexpr int kLowestRateHz = 8000;
 constexpr int kHighestRateHz = 192000;
 constexpr int kMostChannels = 64;
 constexpr float kSixteenBitStep = 1.0f / 32768.0f;
-
-std::string shownName(const fs::path& path) { return path.filename().string(); }
 
 std::string containerName(int format)
 {
@@ -67,28 +68,6 @@ std::vector<ChannelRole> rolesOf(SNDFILE* file, int channels)
     return roles;
 }
 
-std::uint32_t littleEndian32(const char* bytes)
-{
-    std::uint32_t value = 0;
-    for (int i = 3; i >= 0; --i) value = (value << 8) | static_cast<unsigned char>(bytes[i]);
-    return value;
-}
-
-/// Whether a file begins as one of the containers that are read. Asked first, as the library tries many more kinds.
-bool hasKnownHead(std::istream& file)
-{
-    char head[10] = {};
-    file.read(head, sizeof head);
-    if (std::string_view(head, 3) == "ID3") { // a tag before the file; its length has seven bits a byte
-        std::int64_t length = 0;
-        for (int i = 6; i < 10; ++i) length = (length << 7) | (head[i] & 0x7F);
-        file.seekg(10 + length);
-        file.read(head, 4);
-    }
-    constexpr std::string_view kKnown[] = {"RIFF", "RIFX", "RF64", "riff", "FORM", "fLaC"};
-    return std::ranges::find(kKnown, std::string_view(head, 4)) != std::end(kKnown);
-}
-
 /// Whether samples lie in the file as plain little-endian codes that our own decoder takes.
 bool isPlainPcm(int format)
 {
@@ -99,19 +78,27 @@ bool isPlainPcm(int format)
            (code == SF_FORMAT_PCM_16 || code == SF_FORMAT_PCM_24);
 }
 
-/// Bytes that the data chunk of a plain WAV file promises; -1 where there is no such promise.
-std::int64_t promisedDataBytes(const fs::path& path)
+/// Counts the frames of a file by decoding it to where it ends or breaks off.
+std::int64_t countFrames(const fs::path& path, int channels)
 {
-    std::ifstream file(path, std::ios::binary);
-    char head[12] = {};
-    if (!file.read(head, 12) || std::memcmp(head, "RIFF", 4) != 0 || std::memcmp(head + 8, "WAVE", 4) != 0) return -1;
-    char chunk[8] = {};
-    while (file.read(chunk, 8)) {
-        const std::uint32_t size = littleEndian32(chunk + 4);
-        if (std::memcmp(chunk, "data", 4) == 0) return size == 0xFFFFFFFFu ? -1 : static_cast<std::int64_t>(size);
-        file.seekg(static_cast<std::streamoff>(size) + (size & 1), std::ios::cur);
-    }
-    return -1;
+    constexpr sf_count_t kBlock = 16384;
+    SF_INFO info{};
+    SNDFILE* const file = sf_open(path.c_str(), SFM_READ, &info);
+    if (!file) return 0;
+    std::vector<float> block(std::size_t(kBlock) * std::size_t(channels));
+    std::int64_t frames = 0;
+    for (sf_count_t got = 0; (got = sf_readf_float(file, block.data(), kBlock)) > 0;) frames += got;
+    sf_close(file);
+    return frames;
+}
+
+/// Whether the last frame that a file promises can be read.
+bool hasLastFrame(SNDFILE* file, const SF_INFO& info)
+{
+    std::vector<float> frame(std::size_t(info.channels));
+    const bool is = sf_seek(file, info.frames - 1, SEEK_SET) == info.frames - 1 &&
+                    sf_readf_float(file, frame.data(), 1) == 1;
+    return sf_seek(file, 0, SEEK_SET) == 0 && is;
 }
 
 bool allFinite(std::span<const float> samples)
@@ -138,6 +125,7 @@ struct AudioReader::State {
     std::int64_t at = 0;
     std::vector<float> block;
     bool plainPcm = false;
+    bool takesWhatIsThere = false;
     std::vector<std::byte> codes; ///< of plainPcm
 
     /// Up to `frames` frames into block; how many there were.
@@ -168,17 +156,14 @@ Result<AudioReader> AudioReader::open(const fs::path& path)
     const std::string name = shownName(path);
     std::error_code failure;
     const auto status = fs::status(path, failure);
-    if (!fs::exists(status))
-        return Error{ErrorCode::FileMissing, name + ": there is no such file", "check the name and the folder"};
+    if (!fs::exists(status)) return readError(path, failure ? failure.value() : ENOENT);
     if (!fs::is_regular_file(status))
         return Error{ErrorCode::FileUnreadable, name + ": it is no ordinary file", "name an audio file"};
     if (fs::file_size(path, failure) == 0)
         return Error{ErrorCode::Empty, name + ": the file is empty", "record or export it again"};
-    std::ifstream head(path, std::ios::binary);
-    if (!head)
-        return Error{ErrorCode::FileUnreadable, name + ": it cannot be opened for reading", "check its permissions"};
-
-    if (!hasKnownHead(head))
+    const auto head = readSoundHead(path);
+    if (!head) return head.error();
+    if (!head->isKnown)
         return Error{ErrorCode::NotAudio, name + ": it is no audio file of a kind that is read",
                      "export it as WAV, AIFF or FLAC"};
 
@@ -186,6 +171,7 @@ Result<AudioReader> AudioReader::open(const fs::path& path)
     state->path = path;
     SF_INFO info{};
     state->file = sf_open(path.c_str(), SFM_READ, &info);
+    if (!state->file && sf_error(nullptr) == SF_ERR_SYSTEM) return readError(path, errno ? errno : EIO);
     if (!state->file)
         return Error{ErrorCode::NotAudio,
                      name + ": it is no audio file that can be read (" + sf_strerror(nullptr) + ")",
@@ -203,21 +189,32 @@ Result<AudioReader> AudioReader::open(const fs::path& path)
         return Error{ErrorCode::Unsupported,
                      name + ": it has " + std::to_string(info.channels) + " channels, at most 64",
                      "export fewer channels"};
+    std::int64_t promised = 0;
+    if (container == "FLAC") { // its length is a promise, or is left open
+        constexpr std::int64_t kMostPromised = (std::int64_t{1} << 36) - 1; // the field has 36 bits; RFC 9639
+        promised = info.frames <= kMostPromised ? info.frames : 0;
+        if (promised <= 0 || !hasLastFrame(state->file, info)) {
+            info.frames = countFrames(path, info.channels);
+            sf_close(state->file);
+            SF_INFO again{};
+            state->file = sf_open(path.c_str(), SFM_READ, &again);
+            if (!state->file) return readError(path, errno ? errno : EIO);
+        }
+    } else if (head->dataBytes) {
+        promised = *head->dataBytes / (std::int64_t(info.channels) * std::max(1, encoding.bits / 8));
+    }
     if (info.frames <= 0) return Error{ErrorCode::Empty, name + ": it holds no samples", "record or export it again"};
 
     AudioInfo& out = state->info;
     out.sampleRateHz = info.samplerate;
     out.channels = static_cast<std::size_t>(info.channels);
-    out.frames = out.promisedFrames = info.frames;
+    out.frames = info.frames;
+    out.promisedFrames = std::max<std::int64_t>(info.frames, promised);
     out.bits = encoding.bits;
     out.isFloat = encoding.isFloat;
     out.container = container;
     state->plainPcm = isPlainPcm(info.format);
     out.roles = rolesOf(state->file, info.channels);
-    if (container == "WAV") {
-        const std::int64_t promised = promisedDataBytes(path) / (info.channels * std::max(1, encoding.bits / 8));
-        if (promised > out.frames) out.promisedFrames = promised;
-    }
     return AudioReader(std::move(state));
 }
 
@@ -228,15 +225,21 @@ Result<std::span<const float>> AudioReader::readInterleaved(std::size_t frames)
 {
     State& s = *state_;
     const std::size_t channels = s.info.channels;
-    s.block.resize(frames * channels);
     const std::int64_t left = std::max<std::int64_t>(0, s.info.frames - s.at);
     const auto wanted = std::min<std::int64_t>(static_cast<std::int64_t>(frames), left);
+    s.block.resize(static_cast<std::size_t>(wanted) * channels);
+    errno = 0;
     const sf_count_t got = s.decode(wanted);
-    if (got < wanted && s.info.container == "FLAC")
+    const bool isFlac = s.info.container == "FLAC";
+    if (got < wanted && sf_error(s.file) == SF_ERR_SYSTEM) return readError(s.path, errno ? errno : EIO);
+    const bool breaksOff = got < wanted || (isFlac && left == 0 && frames > 0 && s.info.isTruncated());
+    if (breaksOff && !s.takesWhatIsThere) {
+        const std::string where = fmt::format("{:.2f} s", double(s.at + got) / s.info.sampleRateHz);
         return Error{ErrorCode::FileUnreadable,
-                     shownName(s.path) + ": the file breaks off or is damaged near " +
-                         std::to_string(double(s.at + got) / s.info.sampleRateHz) + " s",
+                     shownName(s.path) + (isFlac ? ": the file breaks off or is damaged near " + where
+                                                 : ": it became shorter while it was read, and ends at " + where),
                      "copy or export it again"};
+    }
     const std::span<const float> block(s.block.data(), static_cast<std::size_t>(got) * channels);
     if (s.info.isFloat && !allFinite(block))
         return Error{ErrorCode::NotFinite,
@@ -266,6 +269,8 @@ Outcome AudioReader::seek(std::int64_t frame)
     state_->at = frame;
     return Done{};
 }
+
+void AudioReader::takeWhatIsThere() noexcept { state_->takesWhatIsThere = true; }
 
 Result<Recording> readRecording(const fs::path& path, std::int64_t start, std::int64_t frames)
 {

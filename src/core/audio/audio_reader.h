@@ -30,10 +30,11 @@ struct AudioInfo {
 };
 
 /// Reads an audio file from front to back in blocks, or from a frame on. WAV, RF64, WAVE64, AIFF, FLAC; 8 to 192 kHz;
-/// 1 to 64 channels. One thread at a time.
+/// 1 to 64 channels. One thread at a time. Where a FLAC says nothing of its length, or its end is not where it says,
+/// it is decoded once to be counted.
 class AudioReader {
 public:
-    /// @error FileMissing, FileUnreadable, NotAudio, Unsupported, Empty
+    /// @error FileMissing, FileUnreadable (no permission, an error of the disk), NotAudio, Unsupported, Empty
     static Result<AudioReader> open(const std::filesystem::path& path);
 
     AudioReader(AudioReader&&) noexcept;
@@ -43,12 +44,15 @@ public:
     const AudioInfo& info() const noexcept;
     const std::filesystem::path& path() const noexcept;
     /// Reads up to `frames` frames, interleaved, full scale 1.0; the span lives until the next call; empty at the end.
-    /// @error NotFinite where a sample is NaN or infinite, FileUnreadable where the file breaks off in decoding
+    /// @error NotFinite where a sample is NaN or infinite; FileUnreadable where the disk fails, where the file became
+    /// shorter than it was when opened, and where a FLAC breaks off
     Result<std::span<const float>> readInterleaved(std::size_t frames);
     /// The same into a planar buffer, which takes the length that was read.
     Result<std::size_t> read(AudioBuffer& into, std::size_t frames);
     /// @error FileUnreadable where the file cannot be wound to that frame
     Outcome seek(std::int64_t frame);
+    /// From now on a FLAC that breaks off just ends there, as a WAV that is shorter than its header says does.
+    void takeWhatIsThere() noexcept;
 
 private:
     struct State;

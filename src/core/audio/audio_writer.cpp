@@ -2,7 +2,12 @@
 
 #include "core/audio/file_place.h"
 
+#include "core/audio/sound_file.h"
+#include "core/units/text.h"
+
 #include <cerrno>
+#include <cmath>
+#include <fmt/format.h>
 #include <sndfile.h>
 
 namespace gristle::core {
@@ -14,15 +19,14 @@ struct AudioWriter::State {
     fs::path temporary;
     WriteOptions options;
     SNDFILE* file = nullptr;
-    std::int64_t clipped = 0;
+    std::int64_t clipped = 0, notFinite = 0;
     std::vector<float> floats;
     std::vector<int> ints;
 
     ~State()
     {
         if (file) sf_close(file);
-        std::error_code ignored;
-        if (!temporary.empty()) fs::remove(temporary, ignored);
+        if (!temporary.empty()) discard(temporary);
     }
 };
 
@@ -49,6 +53,14 @@ SNDFILE* openForWriting(const fs::path& path, SF_INFO info, int encoding, std::i
     if (!file) return nullptr;
     sf_command(file, SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
     return file;
+}
+
+/// A sample that is a number; others are silence, and counted.
+float finite(float x, std::int64_t& notFinite)
+{
+    if (std::isfinite(x)) return x;
+    ++notFinite;
+    return 0.0f;
 }
 
 /// Rounds to the nearest code of `bits` bits, held at the extremes, and shifts it to the top of an int.
@@ -94,14 +106,14 @@ Outcome AudioWriter::write(const AudioBuffer& block)
     if (s.options.format == SampleFormat::Float32) {
         s.floats.resize(frames * channels);
         for (std::size_t c = 0; c < channels; ++c)
-            for (std::size_t i = 0; i < frames; ++i) s.floats[i * channels + c] = block.channel(c)[i];
+            for (std::size_t i = 0; i < frames; ++i) s.floats[i * channels + c] = finite(block.channel(c)[i], s.notFinite);
         written = sf_writef_float(s.file, s.floats.data(), static_cast<sf_count_t>(frames));
     } else {
         const int bits = s.options.format == SampleFormat::Int16 ? 16 : 24;
         s.ints.resize(frames * channels);
         for (std::size_t c = 0; c < channels; ++c)
             for (std::size_t i = 0; i < frames; ++i)
-                s.ints[i * channels + c] = toCode(block.channel(c)[i], bits, s.clipped);
+                s.ints[i * channels + c] = toCode(finite(block.channel(c)[i], s.notFinite), bits, s.clipped);
         written = sf_writef_int(s.file, s.ints.data(), static_cast<sf_count_t>(frames));
     }
     if (written != static_cast<sf_count_t>(frames)) return writeError(s.path, errno ? errno : ENOSPC);
@@ -111,14 +123,13 @@ Outcome AudioWriter::write(const AudioBuffer& block)
 Outcome AudioWriter::commit()
 {
     State& s = *state_;
-    errno = 0;
-    const int closed = sf_close(s.file);
-    s.file = nullptr;
-    if (closed != 0) return writeError(s.path, errno ? errno : ENOSPC);
-    const fs::path temporary = std::exchange(s.temporary, {});
-    return putInPlace(temporary, s.path);
+    if (const int failure = closeWhole(std::exchange(s.file, nullptr)); failure != 0) return writeError(s.path, failure);
+    const auto placed = putInPlace(s.temporary, s.path);
+    if (placed) s.temporary.clear();
+    return placed;
 }
 
+std::int64_t AudioWriter::notFiniteSamples() const noexcept { return state_->notFinite; }
 std::int64_t AudioWriter::clippedSamples() const noexcept { return state_->clipped; }
 
 Outcome writeRecording(const fs::path& path, const Recording& recording, SampleFormat format)
@@ -141,23 +152,33 @@ struct SoundFile {
     }
 };
 
-/// Copies all frames of `from` to `to` as T, only the first channel where `firstOnly`. False where writing fails.
+/// Copies `frames` frames of `from` to `to` as T, only the first channel where `firstOnly`; 0 or errno of what failed.
+struct CopyFailure {
+    int reading = 0, writing = 0;
+};
+
 template<typename T, typename Read, typename Write>
-bool copyFrames(SNDFILE* from, SNDFILE* to, std::size_t channels, bool firstOnly, Read read, Write write)
+CopyFailure copyFrames(SNDFILE* from, SNDFILE* to, const AudioInfo& info, bool firstOnly, Read read, Write write)
 {
     constexpr sf_count_t kBlock = 16384;
-    std::vector<T> block(static_cast<std::size_t>(kBlock) * channels);
-    for (sf_count_t got = 0; (got = read(from, block.data(), kBlock)) > 0;) {
+    std::vector<T> block(static_cast<std::size_t>(kBlock) * info.channels);
+    for (sf_count_t left = info.frames; left > 0;) {
+        const sf_count_t wanted = std::min(left, kBlock);
+        errno = 0;
+        const sf_count_t got = read(from, block.data(), wanted);
+        if (got < wanted) return {errno ? errno : EIO, 0};
         if (firstOnly)
-            for (std::size_t i = 0; i < static_cast<std::size_t>(got); ++i) block[i] = block[i * channels];
-        if (write(to, block.data(), got) != got) return false;
+            for (std::size_t i = 0; i < static_cast<std::size_t>(got); ++i) block[i] = block[i * info.channels];
+        errno = 0;
+        if (write(to, block.data(), got) != got) return {0, errno ? errno : ENOSPC};
+        left -= got;
     }
-    return true;
+    return {};
 }
 
 } // namespace
 
-Result<AudioInfo> copyLosslessly(const fs::path& from, const fs::path& to)
+Result<CopyBeside> copyBeside(const fs::path& from, const fs::path& to, ShortFile ifShort)
 {
     AudioInfo info;
     bool alike = false;
@@ -165,6 +186,12 @@ Result<AudioInfo> copyLosslessly(const fs::path& from, const fs::path& to)
         auto reader = AudioReader::open(from);
         if (!reader) return reader.error();
         info = reader->info();
+        if (info.isTruncated() && ifShort == ShortFile::Refuse)
+            return Error{ErrorCode::Truncated,
+                         fmt::format("{}: it holds {:.2f} s of the {:.2f} s that its header says", shownName(from),
+                                     info.durationS(), double(info.promisedFrames) / info.sampleRateHz),
+                         "copy or export it again, or bring in what is there knowingly"};
+        if (ifShort == ShortFile::TakeWhatIsThere) reader->takeWhatIsThere();
         alike = info.channels > 1;
         while (true) {
             const auto block = reader->readInterleaved(65536);
@@ -175,35 +202,42 @@ Result<AudioInfo> copyLosslessly(const fs::path& from, const fs::path& to)
         }
     }
     SF_INFO in{};
+    errno = 0;
     const SoundFile source{sf_open(from.c_str(), SFM_READ, &in)};
-    if (!source.file)
-        return Error{ErrorCode::FileUnreadable, from.filename().string() + ": it cannot be read", "check the file"};
+    if (!source.file) return readError(from, errno ? errno : EIO);
     int encoding = in.format & SF_FORMAT_SUBMASK;
     if (encoding == SF_FORMAT_PCM_S8) encoding = SF_FORMAT_PCM_U8; // WAV holds 8 bits unsigned: the same steps
-    const std::size_t channels = info.channels;
     SF_INFO out{};
     out.samplerate = in.samplerate;
     out.channels = alike ? 1 : in.channels;
 
     const fs::path temporary = placeBeside(to);
     errno = 0;
-    bool whole = false;
-    {
-        const SoundFile target{openForWriting(temporary, out, encoding, info.frames)};
-        if (!target.file) return writeError(to, errno ? errno : EIO);
-        whole = info.isFloat
-                    ? copyFrames<double>(source.file, target.file, channels, alike, sf_readf_double, sf_writef_double)
-                    : copyFrames<int>(source.file, target.file, channels, alike, sf_readf_int, sf_writef_int);
+    SNDFILE* const target = openForWriting(temporary, out, encoding, info.frames);
+    if (!target) return writeError(to, errno ? errno : EIO);
+    CopyFailure failure =
+        info.isFloat ? copyFrames<double>(source.file, target, info, alike, sf_readf_double, sf_writef_double)
+                     : copyFrames<int>(source.file, target, info, alike, sf_readf_int, sf_writef_int);
+    const int closing = closeWhole(target);
+    if (failure.writing == 0) failure.writing = closing;
+    if (failure.reading != 0 || failure.writing != 0) {
+        discard(temporary);
+        return failure.reading != 0 ? readError(from, failure.reading) : writeError(to, failure.writing);
     }
-    if (!whole) {
-        std::error_code ignored;
-        fs::remove(temporary, ignored);
-        return writeError(to, errno ? errno : ENOSPC);
-    }
-    if (const auto placed = putInPlace(temporary, to); !placed) return placed.error();
     info.channels = static_cast<std::size_t>(out.channels);
     info.container = "WAV";
-    return info;
+    return CopyBeside{temporary, std::move(info)};
+}
+
+Result<AudioInfo> copyLosslessly(const fs::path& from, const fs::path& to)
+{
+    auto copy = copyBeside(from, to);
+    if (!copy) return copy.error();
+    if (const auto placed = putInPlace(copy->temporary, to); !placed) {
+        discard(copy->temporary);
+        return placed.error();
+    }
+    return std::move(copy->info);
 }
 
 } // namespace gristle::core

@@ -24,12 +24,14 @@ public:
     AudioWriter& operator=(AudioWriter&&) noexcept;
     ~AudioWriter(); ///< removes what was written unless commit() was called
 
-    /// Appends frames, full scale 1.0. Integer formats clip what is past full scale and count it.
+    /// Appends frames, full scale 1.0. Integer formats clip what is past full scale and count it. Samples that are no
+    /// numbers (NaN, infinite) are written as silence and counted.
     /// @error WriteFailed where the disk is full
     Outcome write(const AudioBuffer& block);
-    /// Flushes to disk and moves the file to its place.
+    /// Flushes to disk and moves the file to its place. @error WriteFailed, and then what was there stays
     Outcome commit();
     std::int64_t clippedSamples() const noexcept;
+    std::int64_t notFiniteSamples() const noexcept;
 
 private:
     struct State;
@@ -41,8 +43,21 @@ private:
 Outcome writeRecording(const std::filesystem::path& path, const Recording& recording,
                        SampleFormat format = SampleFormat::Float32);
 
+/// What becomes of a file that holds fewer samples than its header says.
+enum class ShortFile { Refuse, TakeWhatIsThere };
+
+/// A lossless copy that stands beside its place still, under a hidden name; its owner places or discards it.
+struct CopyBeside {
+    std::filesystem::path temporary;
+    AudioInfo info;
+};
+
 /// Copies any readable audio file to WAV without loss: rate, depth and channels stay. Where all channels of the source
-/// are alike, one is kept. @error as AudioReader::open and AudioWriter::create
+/// are alike, one is kept. @error as AudioReader::open and AudioWriter::create; Truncated where the file is short and
+/// that was not asked for
+Result<CopyBeside> copyBeside(const std::filesystem::path& from, const std::filesystem::path& to,
+                              ShortFile ifShort = ShortFile::Refuse);
+/// The same into its place.
 Result<AudioInfo> copyLosslessly(const std::filesystem::path& from, const std::filesystem::path& to);
 
 } // namespace gristle::core

@@ -3,16 +3,36 @@
 #include "core/units/result.h"
 
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 namespace gristle::core {
 
-/// A name beside `path` for a file in the making. Other processes get other names.
-std::filesystem::path placeBeside(const std::filesystem::path& path);
+/// Whether something is of that name, as far as can be told: what cannot be looked at (a name too long, a link to
+/// itself, a folder that may not be searched) is not there.
+bool isThere(const std::filesystem::path& path) noexcept;
 
-/// Forces `temporary` to disk and renames it over `path`. @error WriteFailed; the temporary file is then removed
+/// A name beside `path` for a file in the making, hidden, with the number of this process. Other processes and other
+/// calls get other names; a name that would be too long is cut.
+std::filesystem::path placeBeside(const std::filesystem::path& path);
+/// The process that a file in the making belongs to; nothing where its name is none of placeBeside().
+std::optional<int> processOfPlace(const std::string& fileName);
+
+/// Forces `temporary` to disk, renames it over `path`, and forces the name to disk. @error WriteFailed, and then the
+/// temporary file stays: it may be the only one, and its owner decides
 Outcome putInPlace(const std::filesystem::path& temporary, const std::filesystem::path& path);
+/// The same for a name that must be new. @error WriteFailed, also where something is of that name
+Outcome putInNewPlace(const std::filesystem::path& temporary, const std::filesystem::path& path);
+/// Forces the names in a folder to disk; file systems that know no such thing are passed over. @error WriteFailed
+Outcome forceNames(const std::filesystem::path& folder);
+/// Lets a temporary file go; nothing is said where it cannot.
+void discard(const std::filesystem::path& temporary) noexcept;
+
+/// Whether `out` may be written: it is not there yet, or it is a regular file that none of `inputs` is, and that no
+/// session owns. @error Usage, and what to do
+Outcome checkOutput(const std::filesystem::path& out, const std::vector<std::filesystem::path>& inputs = {});
 
 /// Writes text so that either the old or the new content is on disk, whatever happens. @error WriteFailed
 Outcome writeTextAtomically(const std::filesystem::path& path, std::string_view text);
@@ -33,6 +53,8 @@ Result<std::string> readText(const std::filesystem::path& path, std::size_t most
 
 /// The failure of writing `path`, in words, with the reason that errno gives.
 Error writeError(const std::filesystem::path& path, int errnoValue);
+/// The failure of reading it: FileMissing or FileUnreadable.
+Error readError(const std::filesystem::path& path, int errnoValue);
 
 /// True where a file lies in a folder or below it, links followed.
 bool liesInside(const std::filesystem::path& file, const std::filesystem::path& folder);

@@ -1,6 +1,8 @@
 #include "core/audio/take_writer.h"
 
 #include "core/audio/file_place.h"
+#include "core/audio/sound_file.h"
+#include "core/units/text.h"
 
 #include <cerrno>
 #include <cstring>
@@ -27,7 +29,8 @@ namespace {
 
 void copyText(char* to, std::size_t size, const std::string& text)
 {
-    std::memcpy(to, text.data(), std::min(size, text.size()));
+    const std::string fits = cutText(text, size);
+    std::memcpy(to, fits.data(), fits.size());
 }
 
 /// Digits of an ISO time as a number.
@@ -59,9 +62,8 @@ TakeWriter::~TakeWriter() = default;
 
 Result<TakeWriter> TakeWriter::create(const fs::path& path, const TakeFormat& format)
 {
-    std::error_code ignored;
-    if (fs::exists(path, ignored))
-        return Error{ErrorCode::WriteFailed, path.filename().string() + ": there is a file of this name already",
+    if (isThere(path))
+        return Error{ErrorCode::WriteFailed, shownName(path) + ": there is a file of this name already",
                      "choose another name"};
     auto state = std::make_unique<State>();
     state->path = path;
@@ -105,10 +107,7 @@ void TakeWriter::sync() { sf_command(state_->file, SFC_UPDATE_HEADER_NOW, nullpt
 Outcome TakeWriter::close()
 {
     State& s = *state_;
-    errno = 0;
-    const int closed = sf_close(s.file);
-    s.file = nullptr;
-    if (closed != 0) return writeError(s.path, errno ? errno : ENOSPC);
+    if (const int failure = closeWhole(std::exchange(s.file, nullptr)); failure != 0) return writeError(s.path, failure);
     return forceToDisk(s.path);
 }
 

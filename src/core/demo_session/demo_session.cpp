@@ -236,7 +236,7 @@ Outcome makeDemoSession(const fs::path& folder, const Progress& progress)
         const std::string name = p.song + ", " + p.part + ", " + p.layer;
         const fs::path made = folder / "cache" / (name + ".wav");
         if (const auto wrote = writeRecording(made, record(p), SampleFormat::Int24); !wrote) return wrote;
-        auto take = importTake(folder, document.interface, made, 0, p.recorded);
+        auto take = importTake(folder, document.interface, made, {}, p.recorded);
         std::error_code ignored;
         fs::remove(made, ignored);
         if (!take) return take.error();

@@ -27,7 +27,8 @@ struct Voice {
           octaves(source.rateHz())
     {
         gains = source.channels() == 1 ? panMono(layer.place, law) : panStereo(layer.place, law);
-        report = {layer.recipe.file.string(), layer.place, gainDb, std::nullopt, source.channels(), std::nullopt};
+        report = {layer.recipe.file.string(), source.info(), layer.place, gainDb, std::nullopt, source.channels(),
+                  std::nullopt};
     }
 
     /// Adds the next block to the sum.
@@ -207,6 +208,7 @@ Result<MixReport> mixToFile(const std::filesystem::path& out, const std::vector<
     if (!report) return report.error();
     if (const auto committed = writer->commit(); !committed) return committed.error();
     report->clippedSamples = writer->clippedSamples();
+    report->notFiniteSamples = writer->notFiniteSamples();
     return report;
 }
 

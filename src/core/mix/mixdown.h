@@ -19,6 +19,7 @@ struct MixOptions {
 
 struct MixLayerReport {
     std::string file;
+    AudioInfo source; ///< of the file
     double place = 0.0;
     double gainDb = 0.0;                  ///< that was applied
     std::optional<double> integratedLufs; ///< after rig and gain, before it is placed
@@ -33,7 +34,7 @@ struct MixReport {
     LoudnessResult loudness;
     StereoResult stereo;
     std::optional<double> truePeakDbtp;
-    std::int64_t clippedSamples = 0;
+    std::int64_t clippedSamples = 0, notFiniteSamples = 0;
     std::vector<std::string> warnings;
 };
 

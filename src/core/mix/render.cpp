@@ -29,6 +29,7 @@ void describe(const LayerSource& source, RenderReport& report)
     report.latencySamples = source.latency();
     report.durationS = double(source.frames()) / source.rateHz();
     report.inputFullScaleVolts = source.inputFullScaleVolts();
+    report.source = source.info();
     report.stages = source.rig().stages();
     report.warnings = source.rig().warnings();
 }
@@ -48,6 +49,7 @@ Result<RenderReport> renderToFile(const std::filesystem::path& out, const LayerR
     RenderReport report;
     describe(*source, report);
     report.clippedSamples = writer->clippedSamples();
+    report.notFiniteSamples = writer->notFiniteSamples();
     return report;
 }
 

@@ -13,7 +13,8 @@ struct RenderReport {
     std::size_t latencySamples = 0;
     double durationS = 0.0;
     double inputFullScaleVolts = 1.0;
-    std::int64_t clippedSamples = 0;
+    std::int64_t clippedSamples = 0, notFiniteSamples = 0;
+    AudioInfo source; ///< the file that was rendered
     std::vector<StageLevels> stages;
     std::vector<std::string> warnings;
 };

@@ -170,7 +170,13 @@ std::string stageText(const RigNode& node)
 
 } // namespace
 
-Result<RigChain> parseRecallLine(const std::string& line) { return LineReader(line).whole(); }
+Result<RigChain> parseRecallLine(const std::string& line)
+{
+    auto chain = LineReader(line).whole();
+    if (!chain) return chain;
+    if (const auto fits = checkSize(*chain); !fits) return usage(fits.error().message, fits.error().remedy);
+    return chain;
+}
 
 std::string recallLine(const RigChain& chain)
 {

@@ -1,8 +1,11 @@
 #include "core/rig/rig_document.h"
 
 #include "core/audio/file_place.h"
+#include "core/units/json_text.h"
+#include "core/units/text.h"
 
-#include <nlohmann/json.hpp>
+#include <algorithm>
+#include <set>
 
 namespace gristle::core {
 
@@ -28,7 +31,8 @@ Json chainToJson(const RigChain& chain)
             entry["node"] = node.type;
         }
         for (const auto& [key, value] : node.values) std::visit([&](const auto& v) { entry[key] = v; }, value);
-        if (node.bypass) entry["bypass"] = true;
+        if (node.bypass && typeOf(node)) entry["bypass"] = true; // else it is bypassed for being unknown
+        putBackUnknown(entry, node.unknown);
         out.push_back(std::move(entry));
     }
     return out;
@@ -80,15 +84,16 @@ private:
             if (unknown_ == Unknown::Refuse) return broken(what);
             warnings_.push_back(what + " and is bypassed");
             node.bypass = true;
-            for (const auto& [key, json] : entry.items()) // kept for the version that knows it
-                if (key != "node" && key != "bypass") keep(node, key, json);
+            Json rest = entry; // kept for the version that knows it
+            rest.erase("node");
+            if (!rest.empty()) node.unknown = jsonText(rest);
             return node;
         }
         if (const auto set = values(node, *type, entry); !set) return set.error();
         return node;
     }
 
-    /// Sets a value of which nothing is known. False for what is neither number nor text.
+    /// Sets a value. False for what is neither number nor text.
     static bool keep(RigNode& node, const std::string& key, const Json& json)
     {
         if (json.is_number())
@@ -102,20 +107,23 @@ private:
 
     Outcome values(RigNode& node, const NodeType& type, const Json& entry)
     {
+        Json rest = Json::object();
         for (const auto& [key, json] : entry.items())
             if (key != "node" && key != "bypass" && key != "lanes")
-                if (const auto set = value(node, type, key, json); !set) return set;
+                if (const auto set = value(node, type, key, json, rest); !set) return set;
+        if (!rest.empty()) node.unknown = jsonText(rest);
         return Done{};
     }
 
-    Outcome value(RigNode& node, const NodeType& type, const std::string& key, const Json& json)
+    /// @param rest  takes what is not known
+    Outcome value(RigNode& node, const NodeType& type, const std::string& key, const Json& json, Json& rest)
     {
         const ParameterSpec* spec = type.find(key);
         if (!spec) {
             const std::string what = "\"" + key + "\" of " + node.type + " is not known to this version";
             if (unknown_ == Unknown::Refuse) return broken(what);
             warnings_.push_back(what + " and does nothing");
-            keep(node, key, json);
+            rest[key] = json;
             return Done{};
         }
         if (!keep(node, key, json)) return broken("\"" + key + "\" of " + node.type + " is neither number nor text");
@@ -153,6 +161,30 @@ const NodeType& lanesType()
     return type;
 }
 
+namespace {
+
+void count(const RigChain& chain, std::size_t& stages, std::size_t& lanes)
+{
+    stages += chain.size();
+    for (const RigNode& node : chain) {
+        lanes += node.lanes.size();
+        for (const RigChain& lane : node.lanes) count(lane, stages, lanes);
+    }
+}
+
+} // namespace
+
+Outcome checkSize(const RigChain& chain)
+{
+    std::size_t stages = 0, lanes = 0;
+    count(chain, stages, lanes);
+    if (stages <= kMostStages && lanes <= kMostLanes) return Done{};
+    return Error{ErrorCode::OutOfRange,
+                 "rig: it has " + std::to_string(stages) + " stages and " + std::to_string(lanes) + " lanes, at most " +
+                     std::to_string(kMostStages) + " and " + std::to_string(kMostLanes) + " are played",
+                 "take some out"};
+}
+
 const NodeType* typeOf(const RigNode& node) { return node.isSplit() ? &lanesType() : findNodeType(node.type); }
 
 Json rigToJson(const RigDocument& rig)
@@ -169,6 +201,7 @@ Json rigToJson(const RigDocument& rig)
     }
     out["output_db"] = rig.outputDb;
     out["chain"] = chainToJson(rig.chain);
+    putBackUnknown(out, rig.unknown);
     return out;
 }
 
@@ -195,9 +228,9 @@ Result<DiStamp> readDi(const Json& json, double averageDbfs)
 
 Result<RigDocument> rigFromJson(const Json& json, Unknown unknown, std::vector<std::string>& warnings)
 {
-    if (!json.is_object() || !json.contains("gristle_rig") || !json["gristle_rig"].is_number_integer())
+    if (!json.is_object() || !json.contains("gristle_rig") || !json["gristle_rig"].is_number())
         return broken("this is no rig file");
-    if (json["gristle_rig"].get<int>() > kFormat)
+    if (isNewerFormat(json["gristle_rig"], kFormat))
         return Error{ErrorCode::NewerVersion, "rig: it was written by a later version", "update Gristle to open it"};
     RigDocument rig;
     const auto name = json.value("name", Json("rig")), version = json.value("version", Json(1));
@@ -218,6 +251,13 @@ Result<RigDocument> rigFromJson(const Json& json, Unknown unknown, std::vector<s
     auto chain = ChainReader(unknown, warnings).chain(json.value("chain", Json::array()), 0);
     if (!chain) return chain.error();
     rig.chain = std::move(*chain);
+    if (const auto fits = checkSize(rig.chain); !fits) return fits.error();
+    constexpr std::string_view kKnown[] = {"gristle_rig",           "name",          "version",   "di_average_dbfs", "di_full_scale_dbu",
+                                           "di_full_scale_assumed", "di_octaves_db", "output_db", "chain"};
+    Json rest = Json::object();
+    for (const auto& [key, value] : json.items())
+        if (std::ranges::find(kKnown, key) == std::end(kKnown)) rest[key] = value;
+    if (!rest.empty()) rig.unknown = jsonText(rest);
     return rig;
 }
 
@@ -225,13 +265,28 @@ Result<RigDocument> readRig(const std::filesystem::path& path, Unknown unknown, 
 {
     const auto text = readText(path, 16u << 20);
     if (!text) return text.error();
-    const auto json = Json::parse(*text, nullptr, false);
+    const auto json = parseJson<Json>(*text);
     if (json.is_discarded())
-        return Error{ErrorCode::BadDocument, path.filename().string() + ": it is no valid JSON",
+        return Error{ErrorCode::BadDocument, shownName(path) + ": it is no valid JSON",
                      "mend or replace the file"};
     auto rig = rigFromJson(json, unknown, warnings);
-    if (!rig) return Error{rig.error().code, path.filename().string() + ": " + rig.error().message, rig.error().remedy};
+    if (!rig) return Error{rig.error().code, shownName(path) + ": " + rig.error().message, rig.error().remedy};
     return rig;
+}
+
+std::vector<std::string> filesOf(const RigChain& chain)
+{
+    std::set<std::string> out;
+    for (const RigNode& node : chain) {
+        for (const RigChain& lane : node.lanes)
+            for (const std::string& file : filesOf(lane)) out.insert(file);
+        const NodeType* type = findNodeType(node.type);
+        if (!type) continue;
+        for (const auto& [key, value] : node.values)
+            if (const auto* spec = type->find(key); spec && spec->kind == ParameterKind::File)
+                out.insert(valueText(value));
+    }
+    return {out.begin(), out.end()};
 }
 
 ParameterValues completeValues(const NodeType& type, const ParameterValues& set)

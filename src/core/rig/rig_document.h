@@ -18,6 +18,7 @@ struct RigNode {
     ParameterValues values;
     bool bypass = false;
     std::vector<RigChain> lanes;
+    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
 
     bool isSplit() const noexcept { return type == "lanes"; }
     bool operator==(const RigNode&) const = default;
@@ -43,14 +44,20 @@ struct RigDocument {
     std::optional<DiStamp> di; ///< what it was dialled in on
     double outputDb = 0.0;     ///< the rig's own output level
     RigChain chain;
+    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
 
     bool operator==(const RigDocument&) const = default;
 };
 
+/// The most stages and lanes that a rig may have, all depths together: each costs memory while it is played.
+inline constexpr std::size_t kMostStages = 1024, kMostLanes = 256;
+/// @error OutOfRange where a chain has more of them
+Outcome checkSize(const RigChain& chain);
+
 /// What to do with a node or key that this version does not know.
 enum class Unknown { Refuse, Bypass };
 
-/// Reads the recall line: nodes with `|` between them, `node key=value ...`, `{ chain ; chain }`, bypass=on.
+/// Reads the recall line of at most kMostStages and kMostLanes: nodes with `|` between them, `node key=value ...`, `{ chain ; chain }`, bypass=on.
 /// @error Usage with the place in words
 Result<RigChain> parseRecallLine(const std::string& line);
 /// The line that parses to the same chain.
@@ -63,6 +70,9 @@ Result<RigDocument> rigFromJson(const nlohmann::ordered_json& json, Unknown unkn
                                 std::vector<std::string>& warnings);
 /// Reads a rig file. @error as readText and rigFromJson
 Result<RigDocument> readRig(const std::filesystem::path& path, Unknown unknown, std::vector<std::string>& warnings);
+
+/// The files that a chain names, each once, in order.
+std::vector<std::string> filesOf(const RigChain& chain);
 
 /// All parameters of a node, the unset ones at their initial values.
 ParameterValues completeValues(const NodeType& type, const ParameterValues& set);

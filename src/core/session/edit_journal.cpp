@@ -1,11 +1,10 @@
 #include "core/session/edit_journal.h"
 
 #include "core/audio/file_place.h"
+#include "core/units/json_text.h"
 
-#include <cerrno>
-#include <fcntl.h>
-#include <fstream>
-#include <unistd.h>
+#include <algorithm>
+#include <sstream>
 
 namespace gristle::core {
 
@@ -35,26 +34,55 @@ bool isWhole(const Json& json, const char* key)
     return at != json.end() && at->is_number_unsigned();
 }
 
-/// Puts a step on top of a session; false where it does not fit.
-bool apply(const Json& step, Json& session)
+/// Whether a step can be put on top of a session of so many songs.
+bool fits(const Json& step, std::size_t songs)
 {
     if (!isWhole(step, "songs") || !step.contains("song") || !step["song"].is_array()) return false;
+    const auto count = step["songs"].get<std::size_t>();
+    if (count > songs + step["song"].size()) return false;
+    const auto head = step.find("head");
+    if (head != step.end() && !head->is_object()) return false;
+    return std::ranges::all_of(step["song"], [&](const Json& entry) {
+        return entry.is_array() && entry.size() == 2 && entry[0].is_number_unsigned() &&
+               entry[0].get<std::size_t>() < count;
+    });
+}
+
+/// Puts a step on top of a session; false where it does not fit, and then nothing is changed.
+bool apply(const Json& step, Json& session)
+{
     if (!session.contains("song")) session["song"] = Json::array();
     Json& songs = session["song"];
+    if (!songs.is_array() || !fits(step, songs.size())) return false;
     const auto count = step["songs"].get<std::size_t>();
-    if (!songs.is_array() || count > songs.size() + step["song"].size()) return false;
     while (songs.size() < count) songs.push_back(Json::object());
     while (songs.size() > count) songs.erase(songs.size() - 1);
-    for (const Json& entry : step["song"]) {
-        if (!entry.is_array() || entry.size() != 2 || !entry[0].is_number_unsigned()) return false;
-        if (entry[0].get<std::size_t>() >= count) return false;
-        songs[entry[0].get<std::size_t>()] = entry[1];
-    }
-    if (const auto head = step.find("head"); head != step.end()) {
-        if (!head->is_object()) return false;
+    for (const Json& entry : step["song"]) songs[entry[0].get<std::size_t>()] = entry[1];
+    if (const auto head = step.find("head"); head != step.end())
         for (const auto& [key, value] : head->items()) session[key] = value;
-    }
     return true;
+}
+
+struct Taken {
+    std::size_t steps = 0, unread = 0;
+};
+
+/// Puts at most `most` steps of a journal on top of a session whose last edit is `edit`.
+Taken take(const std::string& journal, Json& json, std::int64_t edit, std::size_t most)
+{
+    Taken out;
+    std::istringstream lines(journal);
+    for (std::string line; std::getline(lines, line);) {
+        const Json step = out.unread > 0 ? Json() : parseJson<Json>(line);
+        const bool isStep = step.is_object() && isWhole(step, "edit");
+        const auto number = isStep ? step["edit"].get<std::int64_t>() : -1;
+        if (isStep && number <= edit) continue; // saved already
+        if (isStep && out.steps < most && number == edit + 1 + std::int64_t(out.steps) && apply(step, json))
+            ++out.steps;
+        else
+            ++out.unread;
+    }
+    return out;
 }
 
 } // namespace
@@ -62,41 +90,47 @@ bool apply(const Json& step, Json& session)
 Outcome appendToJournal(const fs::path& folder, std::int64_t edit, const SessionDocument& before,
                         const SessionDocument& after)
 {
-    const Json step = stepToJson(edit, before, after);
-    return appendLine(folder / kJournal, step.dump(-1, ' ', false, Json::error_handler_t::replace));
+    return appendLine(folder / kJournal, jsonText(stepToJson(edit, before, after)));
 }
 
 Result<Replayed> replayJournal(const fs::path& folder, Json json)
 {
     auto plain = sessionFromJson(json);
     if (!plain) return plain.error();
-    Replayed out{std::move(*plain), isWhole(json, "edit") ? json["edit"].get<std::int64_t>() : 0, 0};
-    std::ifstream file(folder / kJournal);
-    std::int64_t edit = out.edit;
-    std::size_t steps = 0;
-    for (std::string line; std::getline(file, line);) {
-        const Json step = Json::parse(line, nullptr, false);
-        if (!step.is_object() || !isWhole(step, "edit")) break;
-        const auto number = step["edit"].get<std::int64_t>();
-        if (number <= out.edit) continue; // saved already
-        if (number != edit + 1 || !apply(step, json)) break;
-        edit = number;
-        ++steps;
+    Replayed out{std::move(*plain), isWhole(json, "edit") ? json["edit"].get<std::int64_t>() : 0, 0, 0};
+    constexpr std::size_t kMostBytes = std::size_t{1} << 31;
+    const auto text = readText(folder / kJournal, kMostBytes);
+    if (!text && text.error().code == ErrorCode::FileMissing) return out;
+    if (!text) return text.error();
+    const Json saved = json;
+    std::size_t most = SIZE_MAX;
+    while (true) { // again with fewer steps where what they say is no session: the longest stretch that is one
+        const Taken taken = take(*text, json, out.edit, most);
+        out.unread = taken.unread;
+        if (taken.steps == 0) return out;
+        if (auto document = sessionFromJson(json))
+            return Replayed{std::move(*document), out.edit + std::int64_t(taken.steps), taken.steps, taken.unread};
+        most = taken.steps - 1;
+        json = saved;
     }
-    if (steps == 0) return out;
-    auto document = sessionFromJson(json);
-    if (!document) {
-        std::error_code ignored;
-        fs::rename(folder / kJournal, folder / "edits.unread.jsonl", ignored);
-        return out;
-    }
-    return Replayed{std::move(*document), edit, steps};
 }
 
-void clearJournal(const fs::path& folder)
+Result<std::string> setJournalAside(const fs::path& folder)
 {
-    std::error_code ignored;
-    fs::remove(folder / kJournal, ignored);
+    std::string name = "edits.unread.jsonl";
+    for (int n = 2; isThere(folder / name); ++n) name = "edits.unread " + std::to_string(n) + ".jsonl";
+    const auto text = readText(folder / kJournal);
+    if (!text) return text.error();
+    if (const auto wrote = writeTextAtomically(folder / name, *text); !wrote) return wrote.error();
+    return name;
+}
+
+Outcome clearJournal(const fs::path& folder)
+{
+    std::error_code failure;
+    fs::remove(folder / kJournal, failure);
+    if (failure) return writeError(folder / kJournal, failure.value());
+    return Done{};
 }
 
 } // namespace gristle::core

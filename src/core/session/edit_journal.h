@@ -20,14 +20,20 @@ Outcome appendToJournal(const std::filesystem::path& folder, std::int64_t edit, 
 struct Replayed {
     SessionDocument document;
     std::int64_t edit = 0;
-    std::size_t steps = 0; ///< taken from the journal
+    std::size_t steps = 0;   ///< taken from the journal
+    std::size_t unread = 0;  ///< lines of it that could not be taken: damaged, out of turn, or what they say is no session
 };
 
-/// The document of session.json with what the journal has beyond it. A line that is broken (a crash in its middle) or
-/// out of turn ends the replay; where the result is no valid session, the journal is left out and kept aside as
-/// edits.unread.jsonl. @error as sessionFromJson
+/// The document of session.json with what the journal has beyond it. A line that is damaged or out of turn ends the
+/// replay; where the result is no valid session, none of it is taken. @error as sessionFromJson; FileUnreadable where
+/// the journal cannot be read
 Result<Replayed> replayJournal(const std::filesystem::path& folder, nlohmann::ordered_json json);
 
-void clearJournal(const std::filesystem::path& folder);
+/// Keeps a copy of the journal under a name of its own, edits.unread.jsonl or with a number; the name.
+/// @error WriteFailed, and then the journal must not be cleared
+Result<std::string> setJournalAside(const std::filesystem::path& folder);
+
+/// @error WriteFailed where it cannot be removed; its steps are passed over as saved all the same
+Outcome clearJournal(const std::filesystem::path& folder);
 
 } // namespace gristle::core

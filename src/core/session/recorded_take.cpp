@@ -2,11 +2,19 @@
 
 #include "core/audio/audio_reader.h"
 #include "core/audio/file_place.h"
+#include "core/audio/pcm_decode.h"
+#include "core/audio/sound_head.h"
 #include "core/audio/take_writer.h"
 #include "core/session/take_import.h"
+#include "core/units/json_text.h"
+#include "core/units/text.h"
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
+#include <cerrno>
+#include <cmath>
+#include <cstring>
+#include <fmt/format.h>
+#include <fstream>
 
 namespace gristle::core {
 
@@ -17,6 +25,7 @@ namespace {
 using Json = nlohmann::ordered_json;
 constexpr std::int64_t kCopyFrames = 1 << 16;
 constexpr const char* kMark = ".recording "; // hidden: nothing of the session yet
+constexpr const char* kUnreadMark = ".unread "; // a recording with a broken header, whose samples were salvaged
 
 fs::path noteOf(const fs::path& recording) { return fs::path(recording).replace_extension(".json"); }
 
@@ -26,6 +35,12 @@ Json toJson(const RecordingNote& n)
                 {"source", n.source},
                 {"input", {{"full_scale_dbu", n.input.dbuAtFullScale}, {"assumed", n.input.assumed}}}};
     if (n.atS != 0.0) out["at_s"] = n.atS;
+    if (n.layout)
+        out["layout"] = {{"sample_rate_hz", n.layout->sampleRateHz},
+                         {"channels", n.layout->channels},
+                         {"bits", n.layout->format == SampleFormat::Int16   ? 16
+                                  : n.layout->format == SampleFormat::Int24 ? 24
+                                                                            : 32}};
     out["playing"] = {n.playing.pick, n.playing.cloth, n.playing.capo, n.playing.stringsSince};
     out["target"] = Json::array();
     for (const RecordingTarget& t : n.targets)
@@ -33,13 +48,21 @@ Json toJson(const RecordingNote& n)
     return out;
 }
 
-/// @param finished  the name that the recording has got already, where that is noted
-Result<RecordingNote> readNote(const fs::path& recording, std::string& finished)
+/// What the note says besides of a recording that is being made a take.
+struct Finishing {
+    std::string file;        ///< the name that it has got already; empty: none
+    bool hasBroken = false;  ///< its samples were salvaged
+};
+
+Result<RecordingNote> readNote(const fs::path& recording, Finishing& finishing)
 {
     const auto text = readText(noteOf(recording), 1 << 20);
+    if (!text && text.error().code == ErrorCode::FileMissing)
+        return Error{ErrorCode::BadDocument, shownName(recording) + ": this recording has no note; it stays where it is",
+                     "bring it in as a file"};
     if (!text) return text.error();
     try {
-        const Json json = Json::parse(*text);
+        const Json json = parseJson<Json>(*text);
         RecordingNote n;
         n.recorded = json.at("recorded").get<std::string>();
         n.source = json.at("source").get<std::string>();
@@ -51,12 +74,21 @@ Result<RecordingNote> readNote(const fs::path& recording, std::string& finished)
         if (const auto p = json.find("playing"); p != json.end())
             n.playing = {p->at(0).get<std::string>(), p->at(1).get<std::string>(), p->at(2).get<int>(),
                          p->at(3).get<std::string>()};
-        finished = json.value("finished", std::string());
-        if (!finished.empty() && !staysInside(finished)) finished.clear();
+        if (const auto at = json.find("layout"); at != json.end()) {
+            const int bits = at->at("bits").get<int>();
+            const SampleLayout layout{at->at("sample_rate_hz").get<int>(), at->at("channels").get<int>(),
+                                      bits == 16   ? SampleFormat::Int16
+                                      : bits == 24 ? SampleFormat::Int24
+                                                   : SampleFormat::Float32};
+            if (layout.sampleRateHz > 0 && layout.channels > 0 && layout.channels <= 64) n.layout = layout;
+        }
+        finishing.file = json.value("finished", std::string());
+        if (!finishing.file.empty() && !staysInside(finishing.file)) finishing.file.clear();
+        finishing.hasBroken = json.value("broken_header", false);
         return n;
     } catch (const Json::exception&) {
         return Error{ErrorCode::BadDocument,
-                     noteOf(recording).filename().string() + ": the note of a recording is broken",
+                     shownName(noteOf(recording)) + ": the note of a recording is broken; both stay where they are",
                      "bring the recording beside it in as a file"};
     }
 }
@@ -97,6 +129,144 @@ Result<std::vector<RecordedTake>> takesOf(const fs::path& folder, const std::str
     return out;
 }
 
+/// What there is of a recording that is to become a take.
+struct Remains {
+    enum class Kind { Nothing, Whole, LongerThanItSays, BrokenHeader } kind = Kind::Nothing;
+    std::int64_t dataOffset = 0; ///< of the two last kinds
+    SampleLayout layout;
+    std::int64_t frames = 0;
+};
+
+std::size_t bytesASample(SampleFormat format)
+{
+    return format == SampleFormat::Int16 ? 2 : format == SampleFormat::Int24 ? 3 : 4;
+}
+
+/// Bytes before the first sample of a take that is written in a layout: an empty one is made to see.
+Result<std::int64_t> headBytes(const fs::path& recording, const SampleLayout& layout, const std::string& when)
+{
+    const fs::path trial = placeBeside(recording);
+    {
+        const auto writer =
+            TakeWriter::create(trial, {layout.sampleRateHz, std::size_t(layout.channels), layout.format, "", when});
+        if (!writer) return writer.error();
+    }
+    const auto head = readSoundHead(trial);
+    discard(trial);
+    if (!head) return head.error();
+    return head->dataOffset.value_or(0);
+}
+
+Result<Remains> lookAt(const fs::path& recording, const RecordingNote& note)
+{
+    std::error_code failure;
+    const auto size = fs::file_size(recording, failure);
+    if (failure == std::errc::no_such_file_or_directory) return Remains{};
+    if (failure) return readError(recording, failure.value());
+    if (size == 0) return Remains{};
+    Remains out;
+    const auto reader = AudioReader::open(recording);
+    if (!reader && reader.error().code == ErrorCode::FileUnreadable) return reader.error();
+    const auto head = readSoundHead(recording);
+    if (!head) return head.error();
+    if (reader) {
+        const AudioInfo& info = reader->info();
+        const SampleFormat format = info.isFloat      ? SampleFormat::Float32
+                                    : info.bits == 16 ? SampleFormat::Int16
+                                                      : SampleFormat::Int24;
+        out.layout = {info.sampleRateHz, int(info.channels), format};
+        out.frames = info.frames;
+    } else if (note.layout) {
+        out.layout = *note.layout;
+    } else {
+        return Error{ErrorCode::BadDocument,
+                     shownName(recording) + ": its header is damaged and its note says no format; it stays where it is",
+                     "open it as raw samples in another program"};
+    }
+    const bool isUncounted = !reader && reader.error().code == ErrorCode::Empty && head->dataOffset;
+    const auto offset = head->dataOffset && (reader || isUncounted)
+                            ? Result<std::int64_t>(*head->dataOffset)
+                            : headBytes(recording, out.layout, note.recorded);
+    if (!offset) return offset.error();
+    out.dataOffset = *offset;
+    const auto frameBytes = std::int64_t(bytesASample(out.layout.format)) * out.layout.channels;
+    const std::int64_t there = std::max<std::int64_t>(0, std::int64_t(size) - out.dataOffset) / frameBytes;
+    if (there == 0 && !reader) return Remains{};
+    using Kind = Remains::Kind;
+    out.kind = there <= out.frames ? Kind::Whole : reader || isUncounted ? Kind::LongerThanItSays : Kind::BrokenHeader;
+    out.frames = std::max(out.frames, there);
+    return out;
+}
+
+/// Writes the samples of a recording, found by their layout, into a new file beside `to`; where it is.
+Result<fs::path> copySamples(const fs::path& recording, const Remains& remains, const fs::path& to,
+                             const RecordingNote& note)
+{
+    const SampleLayout& layout = remains.layout;
+    errno = 0;
+    std::ifstream from(recording, std::ios::binary);
+    if (!from.seekg(remains.dataOffset)) return readError(recording, errno ? errno : EIO);
+    const fs::path temporary = placeBeside(to);
+    auto writer = TakeWriter::create(
+        temporary, {layout.sampleRateHz, std::size_t(layout.channels), layout.format, "", note.recorded});
+    if (!writer) return writer.error();
+    const std::size_t width = bytesASample(layout.format), channels = std::size_t(layout.channels);
+    std::vector<std::byte> bytes(std::size_t(kCopyFrames) * channels * width);
+    std::vector<float> samples;
+    for (std::int64_t left = remains.frames; left > 0;) {
+        const auto frames = std::size_t(std::min<std::int64_t>(left, kCopyFrames));
+        const std::size_t wanted = frames * channels * width;
+        from.read(reinterpret_cast<char*>(bytes.data()), std::streamsize(wanted));
+        if (std::size_t(from.gcount()) < wanted) return discard(temporary), readError(recording, EIO);
+        samples.resize(frames * channels);
+        if (layout.format == SampleFormat::Float32)
+            std::memcpy(samples.data(), bytes.data(), wanted);
+        else
+            decodePcm(std::span(bytes).first(wanted), int(8 * width), samples);
+        for (float& x : samples)
+            if (!std::isfinite(x)) x = 0.0f; // what lies behind a broken header may be anything
+        if (const auto wrote = writer->write(samples); !wrote) return discard(temporary), wrote.error();
+        left -= std::int64_t(frames);
+    }
+    if (const auto closed = writer->close(); !closed) return discard(temporary), closed.error();
+    return temporary;
+}
+
+std::string seconds(std::int64_t frames, int rateHz) { return fmt::format("{:.1f} s", double(frames) / rateHz); }
+
+/// A file that holds all samples of the recording and waits to be named: itself, or a copy beside `to`.
+Result<fs::path> wholeFile(const fs::path& recording, const Remains& remains, const fs::path& to,
+                           const RecordingNote& note)
+{
+    return remains.kind == Remains::Kind::Whole ? recording : copySamples(recording, remains, to, note);
+}
+
+/// Gives a recording that is still there its name, or the name that an earlier try gave to its copy; the name.
+Result<std::string> nameRecording(const fs::path& folder, const fs::path& recording, const Remains& remains,
+                                  const RecordingNote& note, const Finishing& before)
+{
+    const RecordingTarget first = note.targets.empty() ? RecordingTarget{} : note.targets.front();
+    const std::string name = freeName(folder, "audio", safeStem(first.part + " " + first.layer));
+    const auto whole = wholeFile(recording, remains, folder / name, note);
+    if (!whole) return whole.error();
+    const bool isCopy = *whole != recording;
+    const auto dropCopy = [&] {
+        if (isCopy) discard(*whole);
+    };
+    if (isCopy && !before.file.empty() && isThere(folder / before.file)) { // is it this copy, or did another take come?
+        const auto there = hashFile(folder / before.file), own = hashFile(*whole);
+        if (there && own && *there == *own) return dropCopy(), before.file;
+    }
+    // The new name is noted first: a crash between the two names nothing twice.
+    Json json = toJson(note);
+    json["finished"] = name;
+    if (remains.kind == Remains::Kind::BrokenHeader) json["broken_header"] = true;
+    if (const auto wrote = writeTextAtomically(noteOf(recording), jsonText(json, 2)); !wrote)
+        return dropCopy(), wrote.error();
+    if (const auto placed = putInNewPlace(*whole, folder / name); !placed) return dropCopy(), placed.error();
+    return name;
+}
+
 } // namespace
 
 Result<fs::path> beginRecording(const fs::path& folder, const RecordingNote& note)
@@ -106,71 +276,94 @@ Result<fs::path> beginRecording(const fs::path& folder, const RecordingNote& not
     // A recording of the same second may have got its name, and still need its note.
     const std::string stem = kMark + safeStem(note.recorded);
     fs::path recording = folder / freeName(folder, "audio", stem);
-    for (int k = 2; fs::exists(noteOf(recording)); ++k)
+    for (int k = 2; isThere(noteOf(recording)); ++k)
         recording = folder / freeName(folder, "audio", stem + " " + std::to_string(k));
-    if (const auto wrote = writeTextAtomically(noteOf(recording), toJson(note).dump(2)); !wrote) return wrote.error();
+    if (const auto wrote = renote(recording, note); !wrote) return wrote.error();
     return recording;
 }
 
 Result<std::vector<RecordedTake>> finishRecording(const fs::path& folder, const fs::path& recording,
-                                                  const std::vector<std::int64_t>& gaps)
+                                                  const std::vector<std::int64_t>& gaps, BrokenHeader ifBroken)
 {
-    std::string finished;
-    const auto note = readNote(recording, finished);
+    Finishing finishing;
+    const auto note = readNote(recording, finishing);
     if (!note) return note.error();
-    if (finished.empty() || !fs::exists(folder / finished)) {
-        std::int64_t frames = 0;
-        if (const auto reader = AudioReader::open(recording); reader) frames = reader->info().frames;
-        if (frames == 0) {
-            std::error_code ignored;
-            fs::remove(recording, ignored);
-            forgetNote(recording);
+    const auto remains = lookAt(recording, *note);
+    if (!remains) return remains.error();
+    if (remains->kind == Remains::Kind::Nothing) {
+        if (finishing.file.empty() || !isThere(folder / finishing.file)) { // else it has its name already
+            dropRecording(recording);
             return std::vector<RecordedTake>{};
         }
-        const RecordingTarget first = note->targets.empty() ? RecordingTarget{} : note->targets.front();
-        finished = freeName(folder, "audio", safeStem(first.part + " " + first.layer));
-        // The new name is noted first: a crash between the two renames nothing twice.
-        Json json = toJson(*note);
-        json["finished"] = finished;
-        if (const auto wrote = writeTextAtomically(noteOf(recording), json.dump(2)); !wrote) return wrote.error();
-        if (const auto placed = putInPlace(recording, folder / finished); !placed) return placed.error();
+    } else {
+        if (remains->kind == Remains::Kind::BrokenHeader && ifBroken == BrokenHeader::Tell)
+            return Error{ErrorCode::BadDocument,
+                         shownName(recording) + ": the header of this recording is damaged; it stays where it is, and " +
+                             seconds(remains->frames, remains->layout.sampleRateHz) + " of samples lie behind it",
+                         "salvage them (gristle-cli session salvage), or put a copy of the file in its place"};
+        auto name = nameRecording(folder, recording, *remains, *note, finishing);
+        if (!name) return name.error();
+        finishing.file = std::move(*name);
     }
-    return takesOf(folder, finished, *note, {0, 0, note->atS}, gaps);
+    return takesOf(folder, finishing.file, *note, {0, 0, note->atS}, gaps);
+}
+
+void letGo(const fs::path& recording)
+{
+    Finishing finishing;
+    const auto note = readNote(recording, finishing);
+    if (!note) return; // nothing is let go of that is not understood
+    if (finishing.hasBroken && isThere(recording)) {
+        const std::string name = recording.filename().string().substr(std::string_view(kMark).size());
+        std::error_code ignored;
+        fs::rename(recording, recording.parent_path() / (kUnreadMark + name), ignored);
+        forgetNote(recording);
+        return;
+    }
+    dropRecording(recording);
 }
 
 Outcome renote(const fs::path& recording, const RecordingNote& note)
 {
-    return writeTextAtomically(noteOf(recording), toJson(note).dump(2));
+    return writeTextAtomically(noteOf(recording), jsonText(toJson(note), 2));
 }
 
 Result<std::vector<RecordedTake>> cutTakes(const fs::path& folder, const fs::path& recording, const TakeCut& cut,
                                            const std::vector<std::int64_t>& gaps)
 {
-    std::string finished;
-    const auto note = readNote(recording, finished);
+    Finishing finishing;
+    const auto note = readNote(recording, finishing);
     if (!note) return note.error();
     auto reader = AudioReader::open(recording);
     if (!reader) return reader.error();
     const AudioInfo& info = reader->info();
     const std::int64_t frames = cut.frames;
     if (frames <= 0 || cut.first < 0 || cut.first + frames > info.frames)
-        return Error{ErrorCode::Empty, recording.filename().string() + ": that stretch is not there yet",
+        return Error{ErrorCode::Empty, shownName(recording) + ": that stretch is not there yet",
                      "wait until it is written"};
     const RecordingTarget first = note->targets.empty() ? RecordingTarget{} : note->targets.front();
     const std::string name = freeName(folder, "audio", safeStem(first.part + " " + first.layer));
     const SampleFormat format = info.isFloat ? SampleFormat::Float32 : SampleFormat::Int24;
-    auto writer = TakeWriter::create(
-        folder / name, {info.sampleRateHz, info.channels, format, first.part + ", " + first.layer, note->recorded});
-    if (!writer) return writer.error();
-    if (const auto wound = reader->seek(cut.first); !wound) return wound.error();
-    for (std::int64_t left = frames; left > 0;) {
-        const auto got = reader->readInterleaved(std::size_t(std::min<std::int64_t>(left, kCopyFrames)));
-        if (!got) return got.error();
-        if (got->empty()) break;
-        if (const auto wrote = writer->write(*got); !wrote) return wrote.error();
-        left -= std::int64_t(got->size() / info.channels);
+    const fs::path temporary = placeBeside(folder / name);
+    const auto copy = [&]() -> Outcome {
+        auto writer = TakeWriter::create(
+            temporary, {info.sampleRateHz, info.channels, format, first.part + ", " + first.layer, note->recorded});
+        if (!writer) return writer.error();
+        if (const auto wound = reader->seek(cut.first); !wound) return wound;
+        for (std::int64_t left = frames; left > 0;) {
+            const auto got = reader->readInterleaved(std::size_t(std::min<std::int64_t>(left, kCopyFrames)));
+            if (!got) return got.error();
+            if (got->empty()) return readError(recording, EIO);
+            if (const auto wrote = writer->write(*got); !wrote) return wrote;
+            left -= std::int64_t(got->size() / info.channels);
+        }
+        if (const auto closed = writer->close(); !closed) return closed;
+        return putInNewPlace(temporary, folder / name);
+    };
+    if (const auto copied = copy(); !copied) {
+        discard(temporary);
+        return copied.error();
     }
-    if (const auto closed = writer->close(); !closed) return closed.error();
     std::vector<std::int64_t> inside;
     for (const std::int64_t gap : gaps)
         if (gap >= cut.first && gap < cut.first + frames) inside.push_back(gap - cut.first);
@@ -179,25 +372,23 @@ Result<std::vector<RecordedTake>> cutTakes(const fs::path& folder, const fs::pat
 
 void dropRecording(const fs::path& recording)
 {
-    std::error_code ignored;
-    fs::remove(recording, ignored);
+    discard(recording);
     forgetNote(recording);
 }
 
-void forgetNote(const fs::path& recording)
-{
-    std::error_code ignored;
-    fs::remove(noteOf(recording), ignored);
-}
+void forgetNote(const fs::path& recording) { discard(noteOf(recording)); }
 
 std::vector<fs::path> unfinishedRecordings(const fs::path& folder)
 {
     std::vector<fs::path> out;
     std::error_code failed;
-    for (const auto& entry : fs::directory_iterator(folder / "audio", failed))
-        if (entry.path().extension() == ".json" && entry.path().filename().string().starts_with(kMark))
-            out.push_back(fs::path(entry.path()).replace_extension(".wav"));
+    for (fs::directory_iterator at(folder / "audio", failed), end; !failed && at != end; at.increment(failed)) {
+        const fs::path& path = at->path();
+        const bool isOne = path.extension() == ".json" || path.extension() == ".wav";
+        if (isOne && path.filename().string().starts_with(kMark)) out.push_back(fs::path(path).replace_extension(".wav"));
+    }
     std::ranges::sort(out);
+    out.erase(std::ranges::unique(out).begin(), out.end());
     return out;
 }
 
@@ -218,14 +409,14 @@ void addTakes(SessionDocument& document, const std::vector<RecordedTake>& takes)
 
 Result<std::vector<RecordedTake>> keepRecording(SessionFolder& session, const fs::path& recording,
                                                 const std::vector<std::int64_t>& gaps, const std::string& now,
-                                                const std::string& text)
+                                                const std::string& text, BrokenHeader ifBroken)
 {
-    auto takes = finishRecording(session.path(), recording, gaps);
+    auto takes = finishRecording(session.path(), recording, gaps, ifBroken);
     if (!takes || takes->empty()) return takes;
     SessionDocument document = session.document();
     addTakes(document, *takes);
     if (const auto saved = session.save(document); !saved) return saved.error();
-    forgetNote(recording);
+    letGo(recording);
     const RecordingTarget& t = takes->front().target;
     if (const auto logged = session.log({now, "take", text, t.song, t.part, t.layer}); !logged) return logged.error();
     return takes;

@@ -1,9 +1,10 @@
 #include "core/session/session_document.h"
 
+#include "core/units/json_text.h"
 #include "core/units/number_text.h"
 
 #include <filesystem>
-#include <nlohmann/json.hpp>
+#include <set>
 
 namespace gristle::core {
 
@@ -22,7 +23,10 @@ Json playingToJson(const PlayingNotes& p)
 
 Json pieceToJson(const Piece& p)
 {
-    return {{"from_s", p.fromS}, {"take", p.take}, {"later_ms", p.laterMs}, {"cents", p.cents}, {"fade_ms", p.fadeMs}};
+    Json out = {
+        {"from_s", p.fromS}, {"take", p.take}, {"later_ms", p.laterMs}, {"cents", p.cents}, {"fade_ms", p.fadeMs}};
+    putBackUnknown(out, p.unknown);
+    return out;
 }
 
 Json takeToJson(const Take& t)
@@ -34,6 +38,7 @@ Json takeToJson(const Take& t)
     if (t.atS != 0.0) out["at_s"] = t.atS;
     if (t.isPunch()) out["span_s"] = {t.spanFromS, t.spanToS};
     if (t.playing != PlayingNotes{}) out["playing"] = playingToJson(t.playing);
+    putBackUnknown(out, t.unknown);
     return out;
 }
 
@@ -47,6 +52,7 @@ Json layerToJson(const Layer& l)
     for (const Take& t : l.takes) out["take"].push_back(takeToJson(t));
     for (const Piece& p : l.pieces) out["piece"].push_back(pieceToJson(p));
     if (!l.keptPair.empty()) out["kept_pair"] = l.keptPair;
+    putBackUnknown(out, l.unknown);
     return out;
 }
 
@@ -61,14 +67,17 @@ Json cabToJson(const CabPlan& c)
                 {"watts", c.watts},
                 {"spill_m", c.spillM},
                 {"microphone", Json::array()}};
-    for (const PlacedMicrophone& m : c.microphones)
-        out["microphone"].push_back({{"kind", m.kind},
-                                     {"distance_m", m.place.distanceM},
-                                     {"offset_m", m.place.offsetM},
-                                     {"angle", m.place.angleDeg},
-                                     {"inverted", m.invert},
-                                     {"gain_db", m.gainDb},
-                                     {"delay_ms", m.delayMs}});
+    for (const PlacedMicrophone& m : c.microphones) {
+        Json microphone = {{"kind", m.kind},
+                           {"distance_m", m.place.distanceM},
+                           {"offset_m", m.place.offsetM},
+                           {"angle", m.place.angleDeg},
+                           {"inverted", m.invert},
+                           {"gain_db", m.gainDb},
+                           {"delay_ms", m.delayMs}};
+        putBackUnknown(microphone, m.unknown);
+        out["microphone"].push_back(std::move(microphone));
+    }
     return out;
 }
 
@@ -122,8 +131,9 @@ public:
             into.push_back(read(entry, where_ + "." + key + "[" + std::to_string(index++) + "]", failure_));
         }
     }
-    const Json* find(const char* key) const
+    const Json* find(const char* key)
     {
+        known_.insert(key);
         if (failure_ || !json_.is_object()) return nullptr;
         const auto at = json_.find(key);
         return at == json_.end() ? nullptr : &*at;
@@ -133,8 +143,33 @@ public:
         failOnce({ErrorCode::BadDocument, where_ + " " + what, "mend the file or go back to a copy"});
     }
     void fail(const char* key, const std::string& what) { fail(std::string(".") + key + " " + what); }
+    /// The fields of the object `key`, read by `read`.
+    template<typename Read> void object(const char* key, Read read)
+    {
+        const Json* v = find(key);
+        if (!v) return;
+        Fields inside(*v, where_ + "." + key, failure_);
+        read(inside);
+        if (const Json rest = inside.unknown(); !rest.empty()) nested_[key] = rest;
+    }
+    /// What nobody asked for, as text; empty where there is none. Ask at the end.
+    std::string unknownText() const
+    {
+        const Json rest = unknown();
+        return rest.empty() ? std::string() : jsonText(rest);
+    }
 
 private:
+    Json unknown() const
+    {
+        Json rest = nested_;
+        if (json_.is_object())
+            for (const auto& [key, value] : json_.items())
+                if (!known_.contains(key)) rest[key] = value;
+        return rest;
+    }
+    std::set<std::string> known_;
+    Json nested_ = Json::object();
     void failOnce(Error error)
     {
         if (!failure_) failure_ = std::move(error);
@@ -144,28 +179,23 @@ private:
     std::optional<Error>& failure_;
 };
 
-Calibration readCalibration(const Json* json, const std::string& where, std::optional<Error>& failure)
+void readCalibration(Fields& parent, const char* key, Calibration& c)
 {
-    Calibration c;
-    if (!json) return c;
-    Fields fields(*json, where, failure);
-    fields.number("full_scale_dbu", c.dbuAtFullScale, -40.0, 60.0);
-    fields.flag("assumed", c.assumed);
-    return c;
+    parent.object(key, [&](Fields& fields) {
+        fields.number("full_scale_dbu", c.dbuAtFullScale, -40.0, 60.0);
+        fields.flag("assumed", c.assumed);
+    });
 }
 
-CabPlan readCab(const Json& json, std::optional<Error>& failure)
+void readCab(Fields& fields, CabPlan& c, std::optional<Error>& failure)
 {
-    CabPlan c;
-    Fields fields(json, "session.json.cab", failure);
     fields.text("cabinet", c.cabinet);
-    if (const Json* room = fields.find("room")) {
-        Fields r(*room, "session.json.cab.room", failure);
+    fields.object("room", [&](Fields& r) {
         r.number("floor_m", c.room.floorM, 0.0, 100.0);
         r.number("wall_m", c.room.wallM, 0.0, 100.0);
         r.number("volume_m3", c.room.volumeM3, 5.0, 5000.0);
         r.number("reverberation_s", c.room.reverberationS, 0.0, 10.0);
-    }
+    });
     fields.number("watts", c.watts, 0.001, 1000.0);
     fields.number("spill_m", c.spillM, 0.0, 20.0);
     c.microphones.clear();
@@ -179,6 +209,7 @@ CabPlan readCab(const Json& json, std::optional<Error>& failure)
         f.flag("inverted", m.invert);
         f.number("gain_db", m.gainDb, -40.0, 40.0);
         f.number("delay_ms", m.delayMs, 0.0, 100.0);
+        m.unknown = f.unknownText();
         if (const auto good = checkPlaced(m); !bad && !good)
             bad = Error{ErrorCode::OutOfRange, at + ": " + good.error().message, good.error().remedy};
         return m;
@@ -186,19 +217,16 @@ CabPlan readCab(const Json& json, std::optional<Error>& failure)
     if (c.microphones.empty()) c.microphones.emplace_back();
     if (const auto known = cabinetOf(c.cabinet); !failure && !known)
         failure = Error{ErrorCode::OutOfRange, "session.json.cab: " + known.error().message, known.error().remedy};
-    return c;
 }
 
-PlayingNotes readPlaying(const Json* json, const std::string& where, std::optional<Error>& failure)
+void readPlaying(Fields& parent, PlayingNotes& p)
 {
-    PlayingNotes p;
-    if (!json) return p;
-    Fields fields(*json, where, failure);
-    fields.text("pick", p.pick);
-    fields.text("cloth", p.cloth);
-    fields.whole("capo", p.capo, 24);
-    fields.text("strings_since", p.stringsSince);
-    return p;
+    parent.object("playing", [&](Fields& fields) {
+        fields.text("pick", p.pick);
+        fields.text("cloth", p.cloth);
+        fields.whole("capo", p.capo, 24);
+        fields.text("strings_since", p.stringsSince);
+    });
 }
 
 Piece readPiece(const Json& json, const std::string& where, std::optional<Error>& failure)
@@ -210,6 +238,7 @@ Piece readPiece(const Json& json, const std::string& where, std::optional<Error>
     fields.number("later_ms", p.laterMs, -1000.0, 1000.0);
     fields.number("cents", p.cents, -50.0, 50.0);
     fields.number("fade_ms", p.fadeMs, 0.0, 1000.0);
+    p.unknown = fields.unknownText();
     return p;
 }
 
@@ -225,7 +254,7 @@ Take readTake(const Json& json, const std::string& where, std::optional<Error>& 
     fields.text("hash", t.hash);
     fields.text("recorded", t.recorded);
     fields.text("source", t.source);
-    t.input = readCalibration(fields.find("input"), where + ".input", failure);
+    readCalibration(fields, "input", t.input);
     fields.list("gap", t.gaps, [](const Json& v, const std::string& at, std::optional<Error>& bad) {
         if (v.is_number_integer() && v.get<std::int64_t>() >= 0) return v.get<std::int64_t>();
         if (!bad) bad = Error{ErrorCode::BadDocument, at + " is no frame", "mend the file or go back to a copy"};
@@ -238,7 +267,8 @@ Take readTake(const Json& json, const std::string& where, std::optional<Error>& 
         else
             fields.fail("span_s", "is no pair of seconds");
     }
-    t.playing = readPlaying(fields.find("playing"), where + ".playing", failure);
+    readPlaying(fields, t.playing);
+    t.unknown = fields.unknownText();
     return t;
 }
 
@@ -258,6 +288,7 @@ Layer readLayer(const Json& json, const std::string& where, std::optional<Error>
     fields.list("take", l.takes, readTake);
     fields.list("piece", l.pieces, readPiece);
     fields.text("kept_pair", l.keptPair);
+    l.unknown = fields.unknownText();
     return l;
 }
 
@@ -270,6 +301,7 @@ DoubleStyle readDoubleStyle(const Json& json, const std::string& where, std::opt
     fields.number("width_ms", s.limits.widthMs, 1.0, 100.0);
     fields.number("loose_ms", s.limits.looseMs, 2.0, 200.0);
     if (!s.limits.areInOrder()) fields.fail("one_ms", "width_ms and loose_ms do not grow in this order");
+    s.unknown = fields.unknownText();
     return s;
 }
 
@@ -278,9 +310,10 @@ Part readPart(const Json& json, const std::string& where, std::optional<Error>& 
     Part p;
     Fields fields(json, where, failure);
     fields.text("name", p.name);
-    p.playing = readPlaying(fields.find("playing"), where + ".playing", failure);
+    readPlaying(fields, p.playing);
     fields.text("double_style", p.doubleStyle);
     fields.list("layer", p.layers, readLayer);
+    p.unknown = fields.unknownText();
     return p;
 }
 
@@ -298,6 +331,7 @@ Song readSong(const Json& json, const std::string& where, std::optional<Error>& 
         Fields f(v, at, bad);
         f.number("quarter", t.quarter, 0.0, kMostSongS);
         f.number("bpm", t.bpm, 20.0, 400.0);
+        t.unknown = f.unknownText();
         return t;
     });
     fields.list("meter_change", s.meters, [](const Json& v, const std::string& at, std::optional<Error>& bad) {
@@ -305,9 +339,11 @@ Song readSong(const Json& json, const std::string& where, std::optional<Error>& 
         Fields f(v, at, bad);
         f.whole("bar", m.bar, 1 << 20);
         f.text("meter", m.meter);
+        m.unknown = f.unknownText();
         return m;
     });
     fields.list("part", s.parts, readPart);
+    s.unknown = fields.unknownText();
     return s;
 }
 
@@ -353,8 +389,14 @@ Json songToJson(const Song& s)
 {
     Json song = {{"name", s.name}, {"tempo_bpm", s.tempoBpm}, {"meter", s.meter}, {"tuning", s.tuning}};
     if (s.referenceHz != 440.0) song["reference_hz"] = s.referenceHz;
-    for (const TempoChange& t : s.tempos) song["tempo"].push_back({{"quarter", t.quarter}, {"bpm", t.bpm}});
-    for (const MeterChange& m : s.meters) song["meter_change"].push_back({{"bar", m.bar}, {"meter", m.meter}});
+    for (const TempoChange& t : s.tempos) {
+        Json& tempo = song["tempo"].emplace_back(Json{{"quarter", t.quarter}, {"bpm", t.bpm}});
+        putBackUnknown(tempo, t.unknown);
+    }
+    for (const MeterChange& m : s.meters) {
+        Json& meter = song["meter_change"].emplace_back(Json{{"bar", m.bar}, {"meter", m.meter}});
+        putBackUnknown(meter, m.unknown);
+    }
     song["part"] = Json::array();
     for (const Part& p : s.parts) {
         Json part = {{"name", p.name}};
@@ -362,28 +404,35 @@ Json songToJson(const Song& s)
         if (!p.doubleStyle.empty()) part["double_style"] = p.doubleStyle;
         part["layer"] = Json::array();
         for (const Layer& l : p.layers) part["layer"].push_back(layerToJson(l));
+        putBackUnknown(part, p.unknown);
         song["part"].push_back(std::move(part));
     }
+    putBackUnknown(song, s.unknown);
     return song;
 }
 
 Json sessionHeadToJson(const SessionDocument& d)
 {
     Json styles = Json::array();
-    for (const auto& [name, limits] : d.doubleStyles)
-        styles.push_back(
-            {{"name", name}, {"one_ms", limits.oneMs}, {"width_ms", limits.widthMs}, {"loose_ms", limits.looseMs}});
-    return {{"gristle_session", kFormat},
-            {"name", d.name},
-            {"sample_rate_hz", d.sampleRateHz},
-            {"reference_dbfs", d.referenceDbfs},
-            {"target_school", d.targetSchool},
-            {"place_law", panLawText(d.law)},
-            {"double_style", styles},
-            {"interface", calibrationToJson(d.interface)},
-            {"reamp", {{"output", calibrationToJson(d.reamp.output)}, {"box_db", d.reamp.boxDb}}},
-            {"loading", d.loadings},
-            {"cab", cabToJson(d.cab)}};
+    for (const DoubleStyle& style : d.doubleStyles) {
+        const DoubleLimits& l = style.limits;
+        Json entry = {{"name", style.name}, {"one_ms", l.oneMs}, {"width_ms", l.widthMs}, {"loose_ms", l.looseMs}};
+        putBackUnknown(entry, style.unknown);
+        styles.push_back(std::move(entry));
+    }
+    Json out = {{"gristle_session", kFormat},
+                {"name", d.name},
+                {"sample_rate_hz", d.sampleRateHz},
+                {"reference_dbfs", d.referenceDbfs},
+                {"target_school", d.targetSchool},
+                {"place_law", panLawText(d.law)},
+                {"double_style", styles},
+                {"interface", calibrationToJson(d.interface)},
+                {"reamp", {{"output", calibrationToJson(d.reamp.output)}, {"box_db", d.reamp.boxDb}}},
+                {"loading", d.loadings},
+                {"cab", cabToJson(d.cab)}};
+    putBackUnknown(out, d.unknown);
+    return out;
 }
 
 Json sessionToJson(const SessionDocument& d)
@@ -396,10 +445,10 @@ Json sessionToJson(const SessionDocument& d)
 
 Result<SessionDocument> sessionFromJson(const Json& json)
 {
-    if (!json.is_object() || !json.contains("gristle_session") || !json["gristle_session"].is_number_integer())
+    if (!json.is_object() || !json.contains("gristle_session") || !json["gristle_session"].is_number())
         return Error{ErrorCode::BadDocument, "session.json: this is no session",
                      "choose a folder that holds a session"};
-    if (json["gristle_session"].get<int>() > kFormat)
+    if (isNewerFormat(json["gristle_session"], kFormat))
         return Error{ErrorCode::NewerVersion, "session.json: it was written by a later version of Gristle",
                      "update Gristle to open it, nothing was changed"};
     std::optional<Error> failure;
@@ -416,20 +465,21 @@ Result<SessionDocument> sessionFromJson(const Json& json)
         fields.list("double_style", d.doubleStyles, readDoubleStyle);
         if (d.doubleStyles.empty()) d.doubleStyles = usualDoubleStyles();
     }
-    d.interface = readCalibration(fields.find("interface"), "session.json.interface", failure);
-    if (const Json* reamp = fields.find("reamp")) {
-        Fields path(*reamp, "session.json.reamp", failure);
-        d.reamp.output = readCalibration(path.find("output"), "session.json.reamp.output", failure);
+    readCalibration(fields, "interface", d.interface);
+    fields.object("reamp", [&](Fields& path) {
+        readCalibration(path, "output", d.reamp.output);
         path.number("box_db", d.reamp.boxDb, -60.0, 60.0);
-    }
+    });
     fields.list("loading", d.loadings, [](const Json& v, const std::string& at, std::optional<Error>& bad) {
         if (v.is_string()) return v.get<std::string>();
         if (!bad) bad = Error{ErrorCode::BadDocument, at + " is no text", "mend the file or go back to a copy"};
         return std::string();
     });
-    if (const Json* cab = fields.find("cab")) d.cab = readCab(*cab, failure);
+    fields.object("cab", [&](Fields& cab) { readCab(cab, d.cab, failure); });
     fields.list("song", d.songs, readSong);
     if (failure) return *failure;
+    for (const char* own : {"gristle_session", "edit"}) (void)fields.find(own);
+    d.unknown = fields.unknownText();
     const auto parsed = parsePanLaw(law);
     if (!parsed || (d.targetSchool != "average" && d.targetSchool != "peak"))
         return Error{ErrorCode::OutOfRange, "session.json: place_law or target_school is not known", "mend the file"};

@@ -38,6 +38,7 @@ struct Take {
     double atS = 0.0;                      ///< where in the song its first frame is, seconds; below 0: before bar 1
     double spanFromS = 0.0, spanToS = 0.0; ///< of the song, what it was played for; empty: all of it
     PlayingNotes playing;
+    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const Take&) const = default;
     bool isPunch() const { return spanToS > spanFromS; }
     double endS() const { return atS + (sampleRateHz > 0 ? double(frames) / sampleRateHz : 0.0); }
@@ -51,6 +52,7 @@ struct Piece {
     double laterMs = 0.0; ///< that it is moved by; below 0: earlier
     double cents = 0.0;   ///< that it is retuned by, by resampling, about the middle of the piece
     double fadeMs = 10.0; ///< equal power, around where it begins
+    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const Piece&) const = default;
 };
 
@@ -67,6 +69,7 @@ struct Layer {
     std::size_t chosen = 0;    ///< the take that counts
     std::vector<Piece> pieces; ///< in order of time; empty: the take that counts, as it is
     std::string keptPair{};    ///< fingerprint of this and another layer that somebody let be as they are
+    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const Layer&) const = default;
     const Take* chosenTake() const { return chosen < takes.size() ? &takes[chosen] : nullptr; }
 };
@@ -76,6 +79,7 @@ struct Part {
     std::vector<Layer> layers{};
     PlayingNotes playing{};    ///< that the next take gets
     std::string doubleStyle{}; ///< of the session's; empty: the first
+    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const Part&) const = default;
 };
 
@@ -88,6 +92,7 @@ struct Song {
     std::vector<TempoChange> tempos{}; ///< after the beginning
     std::vector<MeterChange> meters{};
     double referenceHz = 440.0; ///< of A4
+    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const Song&) const = default;
     /// Quarter notes in a bar of the meter: 6/8 has 3.
     double quartersPerBar() const { return quartersOfMeter(meter); }
@@ -114,6 +119,7 @@ struct SessionDocument {
     std::vector<std::string> loadings; ///< set-ups between string and input, as values of the loading node
     CabPlan cab;                       ///< cabinet, room and microphones of the Cab bench
     std::vector<Song> songs;
+    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const SessionDocument&) const = default;
 };
 

@@ -5,13 +5,16 @@
 #include "core/impulse/loudspeaker_model.h"
 #include "core/session/edit_journal.h"
 #include "core/session/take_import.h"
+#include "core/units/json_text.h"
+#include "core/units/text.h"
 
 #include <cerrno>
 #include <ctime>
 #include <fcntl.h>
+#include <fmt/format.h>
 #include <fstream>
-#include <nlohmann/json.hpp>
 #include <set>
+#include <csignal>
 #include <sys/file.h>
 #include <unistd.h>
 
@@ -49,19 +52,6 @@ std::vector<std::string> filesIn(const fs::path& base, const char* folder, const
     return out;
 }
 
-/// Files that a chain names.
-void collectFiles(const RigChain& chain, std::set<std::string>& into)
-{
-    for (const RigNode& node : chain) {
-        for (const RigChain& lane : node.lanes) collectFiles(lane, into);
-        const NodeType* type = findNodeType(node.type);
-        if (!type) continue;
-        for (const auto& [key, value] : node.values)
-            if (const auto* spec = type->find(key); spec && spec->kind == ParameterKind::File)
-                into.insert(valueText(value));
-    }
-}
-
 RigDocument firstRig()
 {
     RigDocument rig;
@@ -82,6 +72,7 @@ struct SessionFolder::State {
     SessionDocument document;
     std::int64_t edit = 0;             ///< counts up with every change of the document
     std::vector<std::string> unforced; ///< files that the next save forces to disk before the document names them
+    std::vector<std::string> warnings;
     int lock = -1;
     ~State()
     {
@@ -107,7 +98,7 @@ Result<int> takeLock(const fs::path& folder)
     if (handle < 0) return writeError(file, errno);
     if (::flock(handle, LOCK_EX | LOCK_NB) == 0) return handle;
     ::close(handle);
-    return Error{ErrorCode::Locked, folder.filename().string() + ": it is open in another Gristle",
+    return Error{ErrorCode::Locked, shownName(folder) + ": it is open in another Gristle",
                  "close it there, then try again"};
 }
 
@@ -117,13 +108,13 @@ Result<SessionFolder> SessionFolder::create(const fs::path& folder, const Sessio
                                             const std::string& now)
 {
     std::error_code ignored;
-    if (fs::exists(folder / kDocument, ignored))
-        return Error{ErrorCode::WriteFailed, folder.filename().string() + ": there is a session in this folder already",
+    if (isThere(folder / kDocument))
+        return Error{ErrorCode::WriteFailed, shownName(folder) + ": there is a session in this folder already",
                      "choose another folder or open that one"};
-    if (fs::exists(folder, ignored) && !fs::is_directory(folder, ignored))
-        return Error{ErrorCode::WriteFailed, folder.filename().string() + ": there is a file of this name already",
+    if (isThere(folder) && !fs::is_directory(folder, ignored))
+        return Error{ErrorCode::WriteFailed, shownName(folder) + ": there is a file of this name already",
                      "choose another name"};
-    const fs::path parent = fs::absolute(folder).parent_path();
+    const fs::path parent = fs::absolute(folder.has_filename() ? folder : folder.parent_path(), ignored).parent_path();
     if (!fs::is_directory(parent, ignored)) return writeError(folder, ENOENT);
     if (const auto made = makeFolders(folder); !made) return made.error();
     const auto lock = takeLock(folder);
@@ -137,7 +128,7 @@ Result<SessionFolder> SessionFolder::create(const fs::path& folder, const Sessio
     if (const auto wrote = writeRecording(folder / kLoudspeaker, speaker); !wrote) return wrote.error();
     Json gain = {{"matched_gain_db", std::round(matchedGainDb(speaker) * 100.0) / 100.0},
                  {"about", "a modelled loudspeaker, closed at the back, and a near microphone; an estimate"}};
-    if (const auto wrote = writeTextAtomically((folder / kLoudspeaker).string() + ".json", gain.dump(2) + "\n"); !wrote)
+    if (const auto wrote = writeTextAtomically((folder / kLoudspeaker).string() + ".json", jsonText(gain, 2) + "\n"); !wrote)
         return wrote.error();
     RigDocument rig = firstRig();
     if (const auto saved = session.saveRig(rig); !saved) return saved.error();
@@ -151,9 +142,9 @@ Result<SessionFolder> SessionFolder::open(const fs::path& folder, Access access)
 {
     std::error_code ignored;
     if (!fs::is_directory(folder, ignored))
-        return Error{ErrorCode::FileMissing, folder.string() + ": there is no such folder", "check the name"};
-    if (!fs::exists(folder / kDocument, ignored))
-        return Error{ErrorCode::FileMissing, folder.string() + ": there is no session in this folder",
+        return Error{ErrorCode::FileMissing, validText(folder.string()) + ": there is no such folder", "check the name"};
+    if (!isThere(folder / kDocument))
+        return Error{ErrorCode::FileMissing, validText(folder.string()) + ": there is no session in this folder",
                      "choose a folder that holds a session.json"};
     auto state = std::make_unique<State>();
     state->folder = folder;
@@ -164,7 +155,7 @@ Result<SessionFolder> SessionFolder::open(const fs::path& folder, Access access)
     }
     const auto text = readText(folder / kDocument);
     if (!text) return text.error();
-    auto json = Json::parse(*text, nullptr, false);
+    auto json = parseJson<Json>(*text);
     if (json.is_discarded())
         return Error{ErrorCode::BadDocument, "session.json: it is no valid JSON", "mend the file or go back to a copy"};
     auto replayed = replayJournal(folder, std::move(json));
@@ -172,11 +163,28 @@ Result<SessionFolder> SessionFolder::open(const fs::path& folder, Access access)
     state->document = std::move(replayed->document);
     state->edit = replayed->edit;
     SessionFolder session(std::move(state));
-    if (access == Access::Write && replayed->steps > 0) { // what a crash left in the journal goes to its place
+    auto& warnings = session.state_->warnings;
+    if (replayed->unread > 0) {
+        const std::string lost =
+            fmt::format("{} of the edits since the last save cannot be read (edits.jsonl is damaged)", replayed->unread);
+        if (access == Access::Read) {
+            warnings.push_back(lost);
+        } else {
+            const auto aside = setJournalAside(folder);
+            if (!aside) return aside.error();
+            warnings.push_back(lost + "; all up to there are in the session, and the damaged journal is kept as " +
+                               *aside);
+        }
+    }
+    if (access == Access::Write && (replayed->steps > 0 || replayed->unread > 0)) {
+        // what a crash left in the journal goes to its place
         if (const auto saved = session.save(session.document()); !saved) return saved.error();
     }
+    if (access == Access::Write) session.dropDeadParts();
     return session;
 }
+
+const std::vector<std::string>& SessionFolder::warnings() const noexcept { return state_->warnings; }
 
 Outcome SessionFolder::save(const SessionDocument& document)
 {
@@ -207,7 +215,7 @@ PendingSave SessionFolder::pendingSave() const
 void SessionFolder::settle(const PendingSave& done)
 {
     std::erase_if(state_->unforced, [&](const auto& file) { return std::ranges::count(done.unforced, file) > 0; });
-    if (done.edit == state_->edit) clearJournal(state_->folder);
+    if (done.edit == state_->edit) (void)clearJournal(state_->folder); // a step that is saved is passed over
 }
 
 Outcome writeSave(const PendingSave& pending)
@@ -216,7 +224,7 @@ Outcome writeSave(const PendingSave& pending)
         if (const auto forced = forceToDisk(pending.folder / file); !forced) return forced;
     Json json = sessionToJson(pending.document);
     json["edit"] = pending.edit;
-    return writeTextAtomically(pending.folder / kDocument, json.dump(1) + "\n");
+    return writeTextAtomically(pending.folder / kDocument, jsonText(json, 1) + "\n");
 }
 
 Result<std::string> SessionFolder::saveRig(RigDocument& rig)
@@ -224,7 +232,7 @@ Result<std::string> SessionFolder::saveRig(RigDocument& rig)
     const std::string stem = safeStem(rig.name);
     const auto nameOf = [&](int version) { return "rigs/" + stem + ".v" + std::to_string(version) + ".json"; };
     int version = 1;
-    while (fs::exists(state_->folder / nameOf(version))) ++version;
+    while (isThere(state_->folder / nameOf(version))) ++version;
     rig.version = version;
     if (const auto wrote = replaceRig(nameOf(version), rig); !wrote) return wrote.error();
     return nameOf(version);
@@ -232,7 +240,7 @@ Result<std::string> SessionFolder::saveRig(RigDocument& rig)
 
 Outcome SessionFolder::replaceRig(const std::string& file, const RigDocument& rig)
 {
-    const auto wrote = writeTextWhole(state_->folder / file, rigToJson(rig).dump(1) + "\n");
+    const auto wrote = writeTextWhole(state_->folder / file, jsonText(rigToJson(rig), 1) + "\n");
     if (wrote && std::ranges::count(state_->unforced, file) == 0) state_->unforced.push_back(file);
     return wrote;
 }
@@ -258,7 +266,7 @@ std::vector<std::string> contentOf(const fs::path& impulse)
     std::vector<std::string> out;
     if (const auto own = hashFile(impulse)) out.push_back(*own);
     if (const auto text = readText(impulse.string() + ".json", 1u << 16))
-        if (const auto json = Json::parse(*text, nullptr, false); json.is_object())
+        if (const auto json = parseJson<Json>(*text); json.is_object())
             for (const char* key : {"hash", "source_hash"})
                 if (const auto at = json.find(key); at != json.end() && at->is_string())
                     out.push_back(at->get<std::string>());
@@ -277,7 +285,7 @@ Outcome describeImpulse(const fs::path& file, const Recording& impulse, const Js
     Json told = {{"matched_gain_db", std::round(matchedGainDb(impulse) * 100.0) / 100.0}, {"hash", *own}};
     told.update(from);
     return writeTextAtomically(file.string() + ".json",
-                               told.dump(2, ' ', false, Json::error_handler_t::replace) + "\n");
+                               jsonText(told, 2) + "\n");
 }
 
 } // namespace
@@ -343,7 +351,7 @@ Result<fs::path> SessionFolder::restoreImpulse(const fs::path& session, const st
         }
     }
     return Error{ErrorCode::FileMissing,
-                 name + ": none of the " + std::to_string(seen) + " audio files in " + folder.filename().string() +
+                 name + ": none of the " + std::to_string(seen) + " audio files in " + shownName(folder) +
                      " has its content",
                  "show another folder, or choose another impulse"};
 }
@@ -361,7 +369,7 @@ Outcome SessionFolder::log(const LogEntry& entry)
 {
     const Json line = {{"time", entry.time}, {"what", entry.what}, {"text", entry.text},
                        {"song", entry.song}, {"part", entry.part}, {"layer", entry.layer}};
-    return appendLine(state_->folder / kLog, line.dump(-1, ' ', false, Json::error_handler_t::replace));
+    return appendLine(state_->folder / kLog, jsonText(line));
 }
 
 std::string LogEntry::where() const
@@ -379,7 +387,7 @@ LogPart SessionFolder::readLogFrom(std::int64_t byte) const
     file.seekg(byte);
     for (std::string line; std::getline(file, line) && !file.eof();) { // a line without its end is still being written
         out.end += std::int64_t(line.size()) + 1;
-        const auto json = Json::parse(line, nullptr, false);
+        const auto json = parseJson<Json>(line);
         if (!json.is_object()) continue;
         const auto text = [&](const char* key) {
             const auto at = json.find(key);
@@ -400,8 +408,7 @@ std::vector<Missing> SessionFolder::check(bool deep, const Progress& progress) c
         if (!layer.rig.empty()) rigs.insert(layer.rig);
         for (const Take& take : layer.takes) {
             const fs::path file = state_->folder / take.file;
-            std::error_code ignored;
-            if (!fs::exists(file, ignored)) {
+            if (!isThere(file)) {
                 out.push_back({take.file, "the take is missing"});
             } else if (deep && !take.hash.empty()) {
                 const auto hash = hashFile(file);
@@ -421,14 +428,101 @@ std::vector<Missing> SessionFolder::check(bool deep, const Progress& progress) c
                 {name, rig.error().code == ErrorCode::FileMissing ? "the rig is missing" : rig.error().message});
             continue;
         }
-        std::set<std::string> files;
-        collectFiles(rig->chain, files);
-        std::error_code ignored;
-        for (const auto& file : files)
-            if (!fs::exists(state_->folder / file, ignored))
+        for (const auto& file : filesOf(rig->chain))
+            if (!isThere(state_->folder / file))
                 out.push_back({file, "the impulse is missing (in " + name + ")"});
     }
     return out;
+}
+
+namespace {
+
+constexpr const char* kSubfolders[] = {".", "audio", "impulses", "rigs", "cache"};
+
+/// The files right in a folder of the session, relative to it.
+template<typename Use> void eachFile(const fs::path& base, const char* folder, Use use)
+{
+    std::error_code failure;
+    for (fs::directory_iterator at(base / folder, failure), end; !failure && at != end; at.increment(failure)) {
+        std::error_code ignored;
+        if (!at->is_regular_file(ignored)) continue;
+        const std::string name = at->path().filename().string();
+        use(*at, std::string_view(folder) == "." ? name : std::string(folder) + "/" + name);
+    }
+}
+
+/// Whether a name is that of a file in the making whose program has ended.
+bool isDeadPart(const std::string& fileName)
+{
+    const auto process = processOfPlace(fileName);
+    return process && *process != ::getpid() && ::kill(*process, 0) != 0 && errno == ESRCH;
+}
+
+} // namespace
+
+void SessionFolder::dropDeadParts()
+{
+    std::vector<fs::path> dead;
+    for (const char* folder : kSubfolders)
+        eachFile(state_->folder, folder, [&](const fs::directory_entry& file, const std::string&) {
+            if (isDeadPart(file.path().filename().string())) dead.push_back(file.path());
+        });
+    for (const fs::path& file : dead) discard(file);
+}
+
+std::vector<LeftOver> SessionFolder::leftOvers(const Progress& progress) const
+{
+    std::set<std::string> named, hashes;
+    std::set<std::uintmax_t> lengths;
+    for (const LayerPath& path : allLayers(state_->document))
+        for (const Take& take : findLayer(state_->document, path)->takes) {
+            named.insert(take.file);
+            if (!take.hash.empty()) hashes.insert(take.hash);
+            std::error_code ignored;
+            lengths.insert(fs::file_size(state_->folder / take.file, ignored));
+        }
+    std::vector<LeftOver> out;
+    for (const char* folder : kSubfolders)
+        eachFile(state_->folder, folder, [&](const fs::directory_entry& file, const std::string& relative) {
+            if (progress.stopped()) return;
+            std::error_code ignored;
+            const std::string name = file.path().filename().string();
+            LeftOver left{relative, "", file.file_size(ignored), false};
+            const bool isAudio = std::string_view(folder) == "audio";
+            if (processOfPlace(name)) {
+                left.isSafe = isDeadPart(name);
+                left.why = left.isSafe ? "a file in the making of a program that ended" : "a file in the making";
+            } else if (name.starts_with(".recording ")) {
+                left.why = name.ends_with(".json") ? "the note of a recording that was not finished"
+                                                   : "a recording that was not finished";
+            } else if (name.starts_with(".unread ")) {
+                left.why = "a recording with a broken header, whose samples were salvaged";
+            } else if (name.starts_with("edits.unread")) {
+                left.why = "an edit journal that could not be read to its end";
+            } else if (isAudio && !named.contains(relative)) {
+                const auto hash = lengths.contains(left.bytes) ? hashFile(file.path()) : Result<std::string>("");
+                left.isSafe = hash && hashes.contains(*hash);
+                left.why = left.isSafe ? "a second copy of a take that a layer has" : "no layer has this file";
+            } else {
+                return;
+            }
+            out.push_back(std::move(left));
+        });
+    std::ranges::sort(out, {}, &LeftOver::file);
+    return out;
+}
+
+Outcome SessionFolder::removeLeftOver(const LeftOver& leftOver)
+{
+    if (!staysInside(leftOver.file)) return Error{ErrorCode::Usage, leftOver.file + ": it is outside", "name another"};
+    for (const LayerPath& path : allLayers(state_->document))
+        for (const Take& take : findLayer(state_->document, path)->takes)
+            if (take.file == leftOver.file)
+                return Error{ErrorCode::Usage, leftOver.file + ": a layer has this file", "name another"};
+    std::error_code failure;
+    fs::remove(state_->folder / leftOver.file, failure);
+    if (failure) return writeError(state_->folder / leftOver.file, failure.value());
+    return Done{};
 }
 
 std::string localNow()

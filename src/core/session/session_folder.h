@@ -33,6 +33,14 @@ struct Missing {
     std::string why;
 };
 
+/// A file in the folder that the document does not name.
+struct LeftOver {
+    std::string file; ///< relative to the folder
+    std::string why;
+    std::uintmax_t bytes = 0;
+    bool isSafe = false; ///< nothing is lost with it: a file in the making of a program that ended, or a second copy
+};
+
 /// All that saving needs, so that a worker can do it.
 struct PendingSave {
     std::filesystem::path folder;
@@ -50,8 +58,11 @@ public:
     /// @error WriteFailed; Usage where there is something in the folder already
     static Result<SessionFolder> create(const std::filesystem::path& folder, const SessionDocument& document,
                                         const std::string& now);
-    /// @error FileMissing, BadDocument, NewerVersion, OutOfRange; Locked with Access::Write
+    /// With Access::Write, files in the making of programs that ended go, and what of the edit journal could not be
+    /// taken is set aside. @error FileMissing, BadDocument, NewerVersion, OutOfRange; Locked with Access::Write
     static Result<SessionFolder> open(const std::filesystem::path& folder, Access access);
+    /// What opening found and put right or aside, a sentence each.
+    const std::vector<std::string>& warnings() const noexcept;
 
     SessionFolder(SessionFolder&&) noexcept;
     SessionFolder& operator=(SessionFolder&&) noexcept;
@@ -97,9 +108,16 @@ public:
     LogPart readLogFrom(std::int64_t byte) const;
     /// What is missing, and with `deep` what was changed since (files are hashed again).
     std::vector<Missing> check(bool deep, const Progress& progress = {}) const;
+    /// What lies in the folder and is named nowhere: files in the making, recordings that were not finished, journals
+    /// that were set aside, audio that no layer has (a second copy of one that a layer has is known by its content).
+    /// Cost: a look at every name; audio of a length that a take has, too, is hashed.
+    std::vector<LeftOver> leftOvers(const Progress& progress = {}) const;
+    /// Removes left-overs. @error Usage where a file is none; WriteFailed
+    Outcome removeLeftOver(const LeftOver& leftOver);
 
 private:
     struct State;
+    void dropDeadParts();
     explicit SessionFolder(std::unique_ptr<State> state);
     std::unique_ptr<State> state_;
 };

@@ -1,7 +1,10 @@
 #include "core/session/take_import.h"
 
-#include "core/audio/audio_writer.h"
+#include "core/audio/file_place.h"
+#include "core/units/text.h"
 
+#include <algorithm>
+#include <cerrno>
 #include <fstream>
 #include <xxhash.h>
 
@@ -11,62 +14,90 @@ namespace fs = std::filesystem;
 
 std::string safeStem(const std::string& text)
 {
+    constexpr std::size_t kMostBytes = 80;
     std::string out;
-    for (const char c : text) {
+    for (const char c : validText(text)) {
         const auto u = static_cast<unsigned char>(c);
         const bool plain = std::isalnum(u) || u >= 0x80 || c == ' ' || c == '-' || c == '_' || c == '.' || c == ',';
         out += plain ? c : '-';
     }
-    while (!out.empty() && (out.front() == '.' || out.front() == ' ')) out.erase(out.begin());
-    if (out.size() > 80) out.resize(80);
+    out.erase(0, std::min(out.find_first_not_of(". "), out.size()));
+    out = cutText(out, kMostBytes);
     return out.empty() ? "take" : out;
 }
 
 std::string freeName(const fs::path& base, const std::string& folder, const std::string& stem)
 {
     std::string name = folder + "/" + stem + ".wav";
-    for (int n = 2; fs::exists(base / name); ++n) name = folder + "/" + stem + " " + std::to_string(n) + ".wav";
+    for (int n = 2; isThere(base / name); ++n) name = folder + "/" + stem + " " + std::to_string(n) + ".wav";
     return name;
 }
 
-Result<Take> importTake(const fs::path& folder, const Calibration& input, const fs::path& file, int channelFromOne,
-                        const std::string& now)
+Result<StagedTake> stageTake(const fs::path& folder, const Calibration& input, const fs::path& file,
+                             const ImportOptions& options, const std::string& now)
 {
-    const auto channel = chooseChannel(file, channelFromOne);
+    const auto channel = chooseChannel(file, options.channelFromOne);
     if (!channel) return channel.error();
-    Take take;
-    take.file = freeName(folder, "audio", safeStem(file.stem().string()));
-    const fs::path target = folder / take.file;
-    const auto info = copyLosslessly(file, target);
-    if (!info) return info.error();
-    auto hash = hashFile(target);
-    if (!hash) return hash.error();
+    StagedTake out;
+    out.stem = safeStem(file.stem().string());
+    auto copy = copyBeside(file, folder / "audio" / (out.stem + ".wav"), options.ifShort);
+    if (!copy) return copy.error();
+    out.temporary = std::move(copy->temporary);
+    auto hash = hashFile(out.temporary);
+    if (!hash) return discard(out.temporary), hash.error();
+    Take& take = out.take;
     take.hash = std::move(*hash);
-    take.frames = info->frames;
-    take.sampleRateHz = info->sampleRateHz;
-    take.channels = static_cast<int>(info->channels);
-    take.channel = info->channels > 1 ? static_cast<int>(*channel) + 1 : 0;
+    take.frames = copy->info.frames;
+    take.sampleRateHz = copy->info.sampleRateHz;
+    take.channels = static_cast<int>(copy->info.channels);
+    take.channel = take.channels > 1 ? static_cast<int>(*channel) + 1 : 0;
     take.recorded = now;
-    take.source = file.filename().string();
+    take.source = shownName(file);
     take.input = input;
-    return take;
+    return out;
+}
+
+Result<std::vector<Take>> placeTakes(const fs::path& folder, std::vector<StagedTake> staged)
+{
+    std::vector<Take> out;
+    for (StagedTake& s : staged) {
+        s.take.file = freeName(folder, "audio", s.stem);
+        if (const auto placed = putInNewPlace(s.temporary, folder / s.take.file); !placed) {
+            discardTakes(staged);
+            for (const Take& take : out) discard(folder / take.file);
+            return placed.error();
+        }
+        out.push_back(std::move(s.take));
+    }
+    return out;
+}
+
+void discardTakes(const std::vector<StagedTake>& staged)
+{
+    for (const StagedTake& s : staged) discard(s.temporary);
+}
+
+Result<Take> importTake(const fs::path& folder, const Calibration& input, const fs::path& file,
+                        const ImportOptions& options, const std::string& now)
+{
+    auto staged = stageTake(folder, input, file, options, now);
+    if (!staged) return staged.error();
+    auto placed = placeTakes(folder, {std::move(*staged)});
+    if (!placed) return placed.error();
+    return std::move(placed->front());
 }
 
 Result<std::string> hashFile(const fs::path& path)
 {
+    errno = 0;
     std::ifstream file(path, std::ios::binary);
-    if (!file) {
-        std::error_code ignored;
-        const bool there = fs::exists(path, ignored);
-        return Error{there ? ErrorCode::FileUnreadable : ErrorCode::FileMissing,
-                     path.filename().string() + (there ? ": it cannot be read" : ": there is no such file"),
-                     "check the name and its permissions"};
-    }
+    if (!file) return readError(path, errno ? errno : EACCES);
     const std::unique_ptr<XXH3_state_t, decltype(&XXH3_freeState)> state(XXH3_createState(), &XXH3_freeState);
     XXH3_128bits_reset(state.get());
     std::vector<char> block(1 << 20);
     while (file.read(block.data(), static_cast<std::streamsize>(block.size())) || file.gcount() > 0)
         XXH3_128bits_update(state.get(), block.data(), static_cast<std::size_t>(file.gcount()));
+    if (file.bad()) return readError(path, EIO); // else a part would pass for the whole
     XXH128_canonical_t canonical;
     XXH128_canonicalFromHash(&canonical, XXH3_128bits_digest(state.get()));
     std::string out;

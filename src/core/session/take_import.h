@@ -1,21 +1,42 @@
 #pragma once
 
+#include "core/audio/audio_writer.h"
 #include "core/session/session_document.h"
 
 #include <filesystem>
 
 namespace gristle::core {
 
-/// Copies a file losslessly into a session's audio/ under a free name and describes it; no document is changed, so it
-/// may run beside other work on the session. @param channelFromOne  as chooseChannel
-/// @error as copyLosslessly and chooseChannel
+/// How a file is brought in.
+struct ImportOptions {
+    int channelFromOne = 0; ///< as chooseChannel
+    ShortFile ifShort = ShortFile::Refuse;
+};
+
+/// A file that was copied into a session and is no take yet: it has a hidden name, which a session that is opened
+/// after a crash lets go. Its owner places or discards it.
+struct StagedTake {
+    Take take; ///< all but the file's name
+    std::filesystem::path temporary;
+    std::string stem; ///< of the name that it wants
+};
+
+/// Copies a file losslessly into a session's audio/ and describes it; no document is changed, so it may run beside
+/// other work on the session. @error as copyBeside and chooseChannel
+Result<StagedTake> stageTake(const std::filesystem::path& folder, const Calibration& input,
+                             const std::filesystem::path& file, const ImportOptions& options, const std::string& now);
+/// Gives staged takes free names of their own, all or none. @error WriteFailed, and then all of them are discarded
+Result<std::vector<Take>> placeTakes(const std::filesystem::path& folder, std::vector<StagedTake> staged);
+void discardTakes(const std::vector<StagedTake>& staged);
+/// Both for one file.
 Result<Take> importTake(const std::filesystem::path& folder, const Calibration& input,
-                        const std::filesystem::path& file, int channelFromOne, const std::string& now);
+                        const std::filesystem::path& file, const ImportOptions& options, const std::string& now);
 
 /// XXH3-128 of a file in hexadecimal. @error FileUnreadable
 Result<std::string> hashFile(const std::filesystem::path& file);
 
-/// A file name of what the user wrote: letters, digits, spaces, points, dashes; never empty, hidden or long.
+/// A file name of what the user wrote: letters, digits, spaces, points, dashes; never empty, hidden or over 80 bytes,
+/// cut between characters; valid UTF-8.
 std::string safeStem(const std::string& text);
 
 /// `folder`/stem.wav, or with a number where that is taken; relative to `base`.

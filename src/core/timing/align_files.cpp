@@ -1,6 +1,7 @@
 #include "core/timing/align_files.h"
 
 #include "core/audio/audio_writer.h"
+#include "core/audio/file_place.h"
 #include "core/audio/resampler.h"
 
 #include <algorithm>
@@ -121,6 +122,10 @@ Outcome writeAligned(AlignedFiles& aligned, const std::filesystem::path& folder,
             return Error{ErrorCode::Usage,
                          fmt::format("aligning: two files would be written as {}", copyOf(file.file, "").string()),
                          "rename one of them, or align them one after the other"};
+    std::vector<std::filesystem::path> inputs{aligned.reference};
+    for (const AlignedFile& file : aligned.others) inputs.push_back(file.file);
+    for (const auto& input : inputs)
+        if (const auto may = checkOutput(copyOf(input, folder), inputs); !may) return may;
     std::error_code failed;
     std::filesystem::create_directories(folder, failed);
     if (failed)

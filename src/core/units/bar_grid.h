@@ -9,6 +9,7 @@ namespace gristle::core {
 struct TempoChange {
     double quarter = 0.0; ///< quarter notes from the song's beginning
     double bpm = 120.0;   ///< quarter notes a minute
+    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const TempoChange&) const = default;
 };
 
@@ -16,6 +17,7 @@ struct TempoChange {
 struct MeterChange {
     int bar = 1;
     std::string meter = "4/4";
+    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const MeterChange&) const = default;
 };
 

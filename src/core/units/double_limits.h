@@ -18,6 +18,7 @@ struct DoubleLimits {
 struct DoubleStyle {
     std::string name;
     DoubleLimits limits;
+    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const DoubleStyle&) const = default;
 };
 

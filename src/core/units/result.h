@@ -14,6 +14,7 @@ enum class ErrorCode {
     NotAudio,       ///< it is no audio file that we know
     Unsupported,    ///< it is audio of a kind that we refuse (rate, channels)
     Empty,          ///< it holds nothing
+    Truncated,      ///< it is shorter than its header says
     NotFinite,      ///< it holds NaN or infinite samples
     OutOfRange,     ///< a value in a file is out of its range
     BadDocument,    ///< a JSON document that is broken or not what it should be

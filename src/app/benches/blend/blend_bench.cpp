@@ -118,6 +118,7 @@ void BlendBench::build()
         table_->horizontalHeaderItem(col)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
     table_->verticalHeader()->hide();
     table_->setShowGrid(false);
+    table_->horizontalHeader()->setHighlightSections(false);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setSelectionMode(QAbstractItemView::SingleSelection);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft);
@@ -347,7 +348,7 @@ void BlendBench::turnAll(double db)
 BenchState BlendBench::state() const
 {
     if (!session().isOpen() || shown_.empty()) return {tr("not yet"), false};
-    if (!trouble_.isEmpty()) return {tr("1 stops"), true};
+    if (!trouble_.isEmpty()) return {tr("1 must be mended"), true};
     if (!report_) return {tr("measuring \u2026"), false};
     auto found = stereoFindings(report_->stereo, {});
     for (auto& f : sumFindings(report_->truePeakDbtp, 0, {})) found.push_back(std::move(f));

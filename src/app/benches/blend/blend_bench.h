@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/benches/bench.h"
 #include "core/mix/copies.h"
 
@@ -50,7 +51,7 @@ private:
     std::optional<core::MixReport> report_;
     std::vector<core::CopiedPerformance> copies_; ///< predicted from the recipe, beside what was measured
     std::vector<std::size_t> shown_;              ///< layers of the part that have takes
-    TaskRunner task_;
+    SessionTask task_{session()};
     bool refreshing_ = false;
 };
 

@@ -184,6 +184,7 @@ void AlignPage::build()
         tr("The distance is meant, as of a room microphone: polarity only"));
     table_->verticalHeader()->hide();
     table_->setShowGrid(false);
+    table_->horizontalHeader()->setHighlightSections(false);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setSelectionMode(QAbstractItemView::SingleSelection);
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);

@@ -1,7 +1,7 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/benches/bench_page.h"
-#include "app/tasks/task_runner.h"
 #include "app/widgets/plot.h"
 #include "core/timing/align_files.h"
 
@@ -79,7 +79,7 @@ private:
     core::LayerPath part_;                   ///< that these are of
     std::vector<core::AlignInput> measured_; ///< what aligned_ is of
     std::optional<core::AlignedFiles> aligned_;
-    TaskRunner task_, write_;
+    SessionTask task_{session()}, write_{session()};
     bool refreshing_ = false;
 };
 

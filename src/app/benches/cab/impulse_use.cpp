@@ -5,8 +5,8 @@
 #include "core/impulse/loudspeaker_model.h"
 #include "core/mix/render.h"
 #include "core/mix/session_mix.h"
+#include "core/units/json_text.h"
 
-#include <nlohmann/json.hpp>
 
 namespace gristle::app {
 
@@ -39,7 +39,7 @@ Result<std::string> insideSession(const fs::path& session, const HeardImpulse& i
     if (!recording) return recording.error();
     if (const auto wrote = writeRecording(session / name, *recording); !wrote) return wrote.error();
     const nlohmann::json told = {{"matched_gain_db", matchedGainDb(*recording)}};
-    if (const auto wrote = writeTextWhole((session / name).string() + ".json", told.dump()); !wrote)
+    if (const auto wrote = writeTextWhole((session / name).string() + ".json", jsonText(told)); !wrote)
         return wrote.error();
     return name;
 }

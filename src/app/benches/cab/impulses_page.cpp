@@ -99,6 +99,7 @@ void ImpulsesPage::build()
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(34);
     table_->setShowGrid(false);
+    table_->horizontalHeader()->setHighlightSections(false);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setSelectionMode(QAbstractItemView::SingleSelection);
     table_->setTabKeyNavigation(false);

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/benches/bench_page.h"
 #include "app/models/impulse_library.h"
 #include "core/impulse/impulse_info.h"
@@ -53,7 +54,7 @@ private:
     std::string zero_; ///< file that the others are compared with
     std::string measured_;
     std::optional<core::ImpulseInfo> told_;
-    TaskRunner info_;
+    SessionTask info_{session()};
 };
 
 } // namespace gristle::app

@@ -1,7 +1,7 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/benches/bench_page.h"
-#include "app/tasks/task_runner.h"
 #include "core/impulse/impulse_edit.h"
 
 class QCheckBox;
@@ -58,7 +58,7 @@ private:
     QCheckBox *align_, *trim_, *early_, *match_;
     FigureBox *length_, *lowCut_, *highCut_, *air_;
     QPushButton *remove_, *keep_, *intoRig_, *write_;
-    TaskRunner make_;
+    SessionTask make_{session()};
     bool refreshing_ = false;
 };
 

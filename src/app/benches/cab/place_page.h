@@ -1,7 +1,7 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/benches/bench_page.h"
-#include "app/tasks/task_runner.h"
 #include "core/impulse/placement.h"
 
 class QCheckBox;
@@ -63,7 +63,7 @@ private:
     std::vector<double> soundPressures_; ///< of each row
     std::vector<core::Spill> spills_;
     std::optional<core::CabPlan> computed_; ///< what these two are of
-    TaskRunner map_, make_, figures_;
+    SessionTask map_{session()}, make_{session()}, figures_{session()};
     bool refreshing_ = false;
 };
 

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/benches/bench_page.h"
 #include "engine/sweep_run.h"
 
@@ -65,7 +66,7 @@ private:
     QStringList fileNames_;       ///< where run_ is of files
     bool isQuiet_ = false;
     QString trouble_;
-    TaskRunner files_;
+    SessionTask files_{session()};
     bool refreshing_ = false;
 };
 

@@ -5,10 +5,10 @@
 #include "core/measure/stereo_measure.h"
 #include "core/mix/session_mix.h"
 #include "core/stereo/comb.h"
+#include "core/units/json_text.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>
-#include <nlohmann/json.hpp>
 
 namespace gristle::app {
 
@@ -160,7 +160,7 @@ void CopiesPage::look()
     Song about = *session().song();
     about.parts = {{"", {*layer}}};
     const double from = session().loopFromS(), to = std::min(session().loopToS(), from + kMostS);
-    const std::string key = songToJson(about).dump() + std::to_string(from) + " " + std::to_string(to);
+    const std::string key = jsonText(songToJson(about)) + std::to_string(from) + " " + std::to_string(to);
     if (key == key_) return;
     key_ = key;
     std::vector<std::string> warnings;

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/benches/bench_page.h"
 #include "app/widgets/plot.h"
 #include "core/stereo/copy_delay.h"
@@ -51,7 +52,7 @@ private:
     void fill();
     void make();
 
-    TaskRunner task_, measure_;
+    SessionTask task_{session()}, measure_{session()};
     std::string key_;
     std::vector<core::CopyDelay> curve_;
     std::optional<double> best_, measured_;

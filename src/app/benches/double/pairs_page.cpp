@@ -4,9 +4,9 @@
 #include "app/widgets/figure_table.h"
 #include "core/advice/take_judgement.h"
 #include "core/mix/session_mix.h"
+#include "core/units/json_text.h"
 
 #include <QHeaderView>
-#include <nlohmann/json.hpp>
 
 namespace gristle::app {
 
@@ -99,7 +99,7 @@ void PairsPage::look()
             Song one = about;
             one.parts = {{"", {Layer{}}}};
             one.parts[0].layers[0].takes = {take};
-            wanted.push_back({take, layerRecipe(session().folder(), take, RigDocument{}), songToJson(one).dump()});
+            wanted.push_back({take, layerRecipe(session().folder(), take, RigDocument{}), jsonText(songToJson(one))});
             wanted.back().dry.tailS = 0.0;
             candidates_.push_back(
                 {l, t, tr("%1, take %2").arg(QString::fromStdString(part.layers[l].name)).arg(t + 1)});

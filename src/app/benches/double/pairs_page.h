@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/benches/bench_page.h"
 #include "core/advice/pair_choice.h"
 
@@ -36,7 +37,7 @@ private:
     void use(const core::SideChoice& choice);
     QString names(const std::vector<std::size_t>& takes) const;
 
-    TaskRunner task_;
+    SessionTask task_{session()};
     std::string key_;
     std::vector<Candidate> candidates_;
     std::map<std::string, std::shared_ptr<const Compared>> known_; ///< by the two takes

@@ -3,9 +3,9 @@
 #include "app/models/dry_samples.h"
 #include "app/widgets/figure_table.h"
 #include "core/mix/session_mix.h"
+#include "core/units/json_text.h"
 
 #include <QHeaderView>
-#include <nlohmann/json.hpp>
 
 namespace gristle::app {
 
@@ -124,7 +124,7 @@ void SidesPage::look()
     Song about = *session().song();
     about.parts = {{"", {a, b}}};
     const double from = session().loopFromS(), to = std::min(session().loopToS(), from + kMostS);
-    const std::string key = songToJson(about).dump() + std::to_string(from) + " " + std::to_string(to);
+    const std::string key = jsonText(songToJson(about)) + std::to_string(from) + " " + std::to_string(to);
     if (key == key_) return;
     key_ = key;
     std::vector<std::string> warnings;

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/benches/bench_page.h"
 #include "app/models/double_book.h"
 #include "app/widgets/plot.h"
@@ -45,7 +46,7 @@ private:
     void exchangeRigs();
 
     DoubleBook& book_;
-    TaskRunner task_;
+    SessionTask task_{session()};
     std::string key_;
     std::optional<core::Complement> now_, exchanged_;
     QString trouble_;

@@ -174,9 +174,9 @@ void LedgerPage::build()
     auto* path = new QHBoxLayout;
     path->setSpacing(6);
     setup_ = name(new QComboBox(this), "ledgerSetup", tr("Set-up between string and input, from the Loading page"));
-    input_ = spin("inputDbu", tr("dBu of a full-scale sine at the interface's input, for this take"), -40, 60, 1,
+    input_ = spin("inputDbu", tr("dBu of a full-scale sine at the interface's input, for this take; \u2248: assumed until it is calibrated"), -40, 60, 1,
                   tr(" dBu"));
-    output_ = spin("outputDbu", tr("dBu of a full-scale sine at the reamp output"), -40, 60, 1, tr(" dBu"));
+    output_ = spin("outputDbu", tr("dBu of a full-scale sine at the reamp output; \u2248: assumed until it is calibrated"), -40, 60, 1, tr(" dBu"));
     box_ = spin("boxDb", tr("What the reamp box adds, mostly below 0"), -60, 60, 1, tr(" dB"));
     label(path, tr("guitar"));
     path->addWidget(setup_);
@@ -318,10 +318,11 @@ void LedgerPage::refresh()
     const Calibration in = take ? take->input : session().document().interface;
     const ReampPath& reamp = session().document().reamp;
     input_->setValue(in.dbuAtFullScale);
-    input_->setSuffix(in.assumed ? tr(" dBu, assumed") : tr(" dBu"));
+    const QString assumed = QStringLiteral("\u2248 ");
+    input_->setPrefix(in.assumed ? assumed : QString());
     input_->setEnabled(take != nullptr);
     output_->setValue(reamp.output.dbuAtFullScale);
-    output_->setSuffix(reamp.output.assumed ? tr(" dBu, assumed") : tr(" dBu"));
+    output_->setPrefix(reamp.output.assumed ? assumed : QString());
     box_->setValue(reamp.boxDb);
     refreshing_ = false;
     auto l = ledger();

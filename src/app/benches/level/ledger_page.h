@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/benches/bench_page.h"
 #include "app/widgets/plot.h"
 #include "core/mix/signal_ledger.h"
@@ -51,7 +52,7 @@ private:
     QDoubleSpinBox *input_, *output_, *box_, *volts_;
     QComboBox *setup_, *voltsOf_;
     QPushButton *return_, *fromVolts_;
-    TaskRunner returned_;
+    SessionTask returned_{session()};
     std::shared_ptr<const core::FileMeasurement> return_file_;
     bool refreshing_ = false;
 };

@@ -269,7 +269,7 @@ void LoadingPage::refresh()
             return cell(QStringLiteral("<span style='font-family:\"%1\"'>%2</span> <span style='color:%3'>%4</span>")
                             .arg(mono, v, small, unit));
         };
-        table += QStringLiteral("<tr>") + cell(i == chosen_ ? QStringLiteral("<b>%1</b>").arg(nameOf(i)) : nameOf(i)) +
+        table += QStringLiteral("<tr>") + cell(i == chosen_ ? QStringLiteral("<span style='font-weight:600'>%1</span>").arg(nameOf(i)) : nameOf(i)) +
                  figure(r.hz ? numberLabel(*r.hz / 1000.0, 2) : QString(QChar(0x2013)), tr("kHz peak")) +
                  cell(QStringLiteral("<span style='color:%1'>Q</span> <span style='font-family:\"%2\"'>%3</span>")
                           .arg(small, mono, r.q ? numberLabel(*r.q, 1) : QString(QChar(0x2013))));

@@ -151,10 +151,14 @@ void TakePage::refreshFields()
     fullScale_->setSuffix(assumed ? tr(" dBu, assumed") : tr(" dBu"));
     guitar_->setText(layer ? QString::fromStdString(layer->guitar) : QString());
     pickup_->setText(layer ? QString::fromStdString(layer->pickup) : QString());
+    constexpr int kTakeRoom = 150; // px, for a take's name
     takes_->clear();
     if (layer)
-        for (std::size_t i = 0; i < layer->takes.size(); ++i)
-            takes_->addItem(tr("%1: %2").arg(i + 1).arg(QString::fromStdString(layer->takes[i].source)));
+        for (std::size_t i = 0; i < layer->takes.size(); ++i) {
+            const QString name = tr("%1: %2").arg(i + 1).arg(QString::fromStdString(layer->takes[i].source));
+            takes_->addItem(takes_->fontMetrics().elidedText(name, Qt::ElideMiddle, kTakeRoom));
+            takes_->setItemData(int(i), name, Qt::ToolTipRole);
+        }
     if (layer) takes_->setCurrentIndex(int(layer->chosen));
     refreshing_ = false;
 }

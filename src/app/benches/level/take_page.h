@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/benches/bench_page.h"
 
 class QComboBox;
@@ -37,7 +38,7 @@ private:
     QComboBox *school_, *takes_;
     QDoubleSpinBox *reference_, *fullScale_;
     QLineEdit *guitar_, *pickup_;
-    TaskRunner cleanTask_;
+    SessionTask cleanTask_{session()};
     std::string cleanKey_; ///< take and nodes that cleanFound_ is of
     std::vector<core::Finding> cleanFound_;
     bool refreshing_ = false;

@@ -42,6 +42,7 @@ LogBench::LogBench(const BenchContext& context, QWidget* parent) : Bench(context
     table_->setModel(model_);
     table_->verticalHeader()->hide();
     table_->setShowGrid(false);
+    table_->horizontalHeader()->setHighlightSections(false);
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setTextElideMode(Qt::ElideNone); // long sentences take a second line
@@ -138,7 +139,7 @@ void LogBench::showSheet()
     const LayerPath at = session().path();
     QString html = QString::fromStdString(recallPartHtml(session().folder(), at.song, at.part, readings(true)));
     html.replace("<table>", "<table width='100%' cellpadding='3' cellspacing='0'>");
-    html.replace("<th>", QStringLiteral("<th align='left' style='color:%1'>").arg(ink(Token::Ink2).name()));
+    html.replace("<th>", QStringLiteral("<td style='color:%1'>").arg(ink(Token::Ink2).name()));
     html.replace("<h3>", "<p style='font-size:13px;font-weight:600'>").replace("</h3>", "</p>");
     html.replace("<pre>",
                  QStringLiteral("<p style='font-family:\"%1\";font-size:12px'>").arg(Theme::instance().mono().family()))

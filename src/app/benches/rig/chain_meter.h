@@ -1,6 +1,6 @@
 #pragma once
 
-#include "app/tasks/task_runner.h"
+#include "app/models/session_task.h"
 #include "core/mix/rig_ledger.h"
 #include "core/mix/rig_limits.h"
 
@@ -13,7 +13,7 @@ namespace gristle::app {
 class ChainMeter : public QObject {
     Q_OBJECT
 public:
-    using QObject::QObject;
+    ChainMeter(SessionModel& session, QObject* parent) : QObject(parent), levelsTask_(session), limitsTask_(session) {}
     /// @param restFromS, restToS  a stretch in which nobody plays; none where they are equal
     void measure(const core::LayerRecipe& recipe, double restFromS, double restToS);
     void cancel(); ///< and forget
@@ -36,7 +36,7 @@ private:
     core::RenderReport report_;
     std::optional<core::RigLimits> limits_;
     std::optional<core::Error> failure_;
-    TaskRunner levelsTask_, limitsTask_;
+    SessionTask levelsTask_, limitsTask_;
 };
 
 /// What is read of one stage: how far its playing stays under its ceiling, and its noise at rest and while playing.

@@ -120,7 +120,7 @@ void RigBench::build()
         emit stateChanged();
     });
     column->addWidget(buildChainRow());
-    stage_ = new StagePanel(this);
+    stage_ = new StagePanel(session(), this);
     connect(stage_, &StagePanel::controlChanged, this, &RigBench::setControl);
     connect(stage_, &StagePanel::refused, this, &RigBench::failed);
     connect(stage_, &StagePanel::fileWanted, this, &RigBench::bringImpulse);

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/models/session_task.h"
 #include "app/benches/bench.h"
 #include "app/benches/rig/chain_meter.h"
 #include "core/rig/lane_path.h"
@@ -62,7 +63,7 @@ private:
     core::RigDocument rig_;
     core::LanePath lanes_; ///< to the chain on the ladder
     std::vector<std::string> warnings_;
-    ChainMeter meter_;
+    ChainMeter meter_{session(), nullptr};
     RigAgainst* against_;
     QComboBox* rigs_;
     Ladder* ladder_;
@@ -71,7 +72,7 @@ private:
     QDoubleSpinBox* output_;
     QPushButton *bypass_, *earlier_, *later_, *remove_, *leave_, *drop_;
     QLabel *outputLabel_, *readings_;
-    TaskRunner joinTask_, lookTask_;
+    SessionTask joinTask_{session()}, lookTask_{session()};
     bool refreshing_ = false;
 };
 

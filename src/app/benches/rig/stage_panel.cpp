@@ -61,7 +61,8 @@ QString travelWords(const std::vector<TravelPoint>& points)
                          : out.join(QStringLiteral(", "));
 }
 
-StagePanel::StagePanel(QWidget* parent) : QWidget(parent)
+StagePanel::StagePanel(SessionModel& session, QWidget* parent)
+    : QWidget(parent), travelTask_(session), pictureTask_(session)
 {
     auto* grid = new QGridLayout(this);
     grid->setContentsMargins(0, 4, 0, 0);

@@ -1,7 +1,7 @@
 #pragma once
 
 #include "app/benches/rig/stage_plot.h"
-#include "app/tasks/task_runner.h"
+#include "app/models/session_task.h"
 #include "app/widgets/control_figures.h"
 #include "core/mix/control_travel.h"
 
@@ -18,7 +18,7 @@ namespace gristle::app {
 class StagePanel : public QWidget {
     Q_OBJECT
 public:
-    explicit StagePanel(QWidget* parent = nullptr);
+    StagePanel(SessionModel& session, QWidget* parent);
     /// What is looked at.
     struct Subject {
         std::optional<core::LayerRecipe> recipe; ///< none: nothing to measure on
@@ -69,7 +69,7 @@ private:
     QStackedWidget* pictures_;
     TravelRuler* travel_;
     StagePlot* plot_;
-    TaskRunner travelTask_, pictureTask_;
+    SessionTask travelTask_, pictureTask_;
 };
 
 /// Where the control works and where it stops, in words; what it changes at all.

@@ -1,0 +1,103 @@
+#include "app/widgets/column_share.h"
+
+#include <QEvent>
+#include <QHeaderView>
+#include <QTableView>
+#include <QTimer>
+#include <algorithm>
+#include <numeric>
+
+namespace gristle::app {
+
+std::vector<int> sharedWidths(const std::vector<int>& wanted, int room)
+{
+    std::vector<int> out = wanted;
+    const int all = std::accumulate(wanted.begin(), wanted.end(), 0);
+    if (wanted.empty() || room <= 0) return out;
+    if (all <= room) {
+        int left = room;
+        for (std::size_t i = 0; i < out.size(); ++i) {
+            out[i] = all > 0 ? int(qint64(wanted[i]) * room / all) : room / int(out.size());
+            left -= out[i];
+        }
+        out.back() += left;
+        return out;
+    }
+    std::vector<std::size_t> order(out.size());
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    std::ranges::sort(order, {}, [&](std::size_t i) { return wanted[i]; });
+    int left = room;
+    for (std::size_t k = 0; k < order.size(); ++k) { // the narrow ones have what they want
+        const int share = left / int(order.size() - k);
+        out[order[k]] = std::min(wanted[order[k]], share);
+        left -= out[order[k]];
+    }
+    out[order.back()] += left;
+    return out;
+}
+
+namespace {
+
+class ColumnShare : public QObject {
+public:
+    explicit ColumnShare(QTableView* table) : QObject(table), table_(table)
+    {
+        table->setTextElideMode(Qt::ElideMiddle);
+        table->horizontalHeader()->setSectionResizeMode(QHeaderView::Fixed);
+        table->viewport()->installEventFilter(this);
+        timer_.setSingleShot(true); // many changes, one look
+        connect(&timer_, &QTimer::timeout, this, &ColumnShare::share);
+        const auto* model = table->model();
+        const auto later = [this] { timer_.start(); };
+        connect(model, &QAbstractItemModel::dataChanged, this, later);
+        connect(model, &QAbstractItemModel::modelReset, this, later);
+        connect(model, &QAbstractItemModel::rowsInserted, this, later);
+        connect(model, &QAbstractItemModel::headerDataChanged, this, later);
+        share();
+    }
+    bool eventFilter(QObject* object, QEvent* event) override
+    {
+        if (event->type() == QEvent::Resize || event->type() == QEvent::Show) share();
+        return QObject::eventFilter(object, event);
+    }
+
+private:
+    void share()
+    {
+        constexpr int kMostRows = 200; // that are looked at: a list may be long
+        auto* header = table_->horizontalHeader();
+        std::vector<int> wanted, columns;
+        for (int c = 0; c < table_->model()->columnCount(); ++c) {
+            if (table_->isColumnHidden(c)) continue;
+            int width = header->sectionSizeHint(c);
+            for (int r = 0; r < std::min(kMostRows, table_->model()->rowCount()); ++r) {
+                const QModelIndex index = table_->model()->index(r, c);
+                if (const QWidget* w = table_->indexWidget(index))
+                    width = std::max(width, w->sizeHint().width());
+                else if (table_->columnSpan(r, c) == 1)
+                    width = std::max(width, hint(index));
+            }
+            wanted.push_back(width + 6);
+            columns.push_back(c);
+        }
+        const auto widths = sharedWidths(wanted, table_->viewport()->width());
+        for (std::size_t i = 0; i < widths.size(); ++i) header->resizeSection(columns[i], widths[i]);
+    }
+    int hint(const QModelIndex& index) const
+    {
+        QStyleOptionViewItem option;
+        option.initFrom(table_);
+        option.font = table_->font();
+        option.fontMetrics = QFontMetrics(option.font);
+        return table_->itemDelegateForIndex(index)->sizeHint(option, index).width() + 8;
+    }
+
+    QTableView* table_;
+    QTimer timer_;
+};
+
+} // namespace
+
+void shareByContent(QTableView* table) { new ColumnShare(table); }
+
+} // namespace gristle::app
