@@ -13,13 +13,25 @@
 #include <QMimeData>
 #include <QtTest/QtTest>
 #include <chrono>
+#include <csignal>
 #include <ctime>
+#include <execinfo.h>
+#include <pthread.h>
 
 namespace gristle::test {
 
 using namespace gristle::app;
 
 namespace {
+
+int logHandle = -1;
+
+/// Where the window's thread is, into the log: of a step that takes long.
+void whereAmI(int)
+{
+    void* frames[48];
+    backtrace_symbols_fd(frames, backtrace(frames, 48), logHandle);
+}
 
 double threadSeconds()
 {
@@ -77,19 +89,40 @@ RestlessUser::RestlessUser(MainWindow& window, std::uint32_t seed, QStringList s
     if (!log_.open(QIODevice::WriteOnly | QIODevice::Truncate)) qFatal("the log of the restless user cannot be written");
     QObject::connect(&answers_, &QTimer::timeout, &answers_, [this] { leavePopups(); });
     answers_.start(30);
-    QObject::connect(&window_.session(), &SessionModel::closing, &answers_, [this] {
+    windowThread_ = pthread_self();
+    logHandle = log_.handle();
+    std::signal(SIGUSR1, whereAmI);
+    void* first[1];
+    backtrace(first, 1); // loads what it needs now, not in the signal
+    watchman_ = std::jthread([this](std::stop_token stop) { watch(stop); });
+    const auto keep = [this] { // up to the last edit before it closes, whoever makes it
         const auto& folder = window_.session().folder();
-        closed_[QString::fromStdString(folder.path().string())] = folder.document();
-    });
-    QObject::connect(&window_.session(), &SessionModel::opened, &answers_, [this] {
+        known_[QString::fromStdString(folder.path().string())] = folder.document();
+    };
+    QObject::connect(&window_.session(), &SessionModel::opened, &answers_, [this, keep] {
         const auto& folder = window_.session().folder();
-        const auto before = closed_.find(QString::fromStdString(folder.path().string()));
-        if (before != closed_.end() && !(before->second == folder.document()))
+        const auto before = known_.find(QString::fromStdString(folder.path().string()));
+        if (before != known_.end() && !(before->second == folder.document()))
             lost_ << QStringLiteral("%1 after action %2").arg(before->first).arg(actions_);
+        keep();
     });
+    QObject::connect(&window_.session(), &SessionModel::documentChanged, &answers_, keep);
 }
 
 RestlessUser::~RestlessUser() { answers_.stop(); }
+
+void RestlessUser::watch(std::stop_token stop)
+{
+    constexpr double kLongS = 0.1;
+    while (!stop.stop_requested()) {
+        std::this_thread::sleep_for(std::chrono::milliseconds(20));
+        const double since = since_.load();
+        if (since > 0.0 && wallSeconds() - since > kLongS) {
+            since_.store(0.0); // once a step
+            pthread_kill(windowThread_, SIGUSR1);
+        }
+    }
+}
 
 void RestlessUser::say(const QString& what)
 {
@@ -223,11 +256,19 @@ void RestlessUser::leavePopups()
 void RestlessUser::breathe(int ms)
 {
     const double work = threadSeconds(), wall = wallSeconds();
+    since_.store(wall);
     QCoreApplication::processEvents(QEventLoop::AllEvents);
-    const double worked = threadSeconds() - work;
-    if (worked > longestWorkS_) longestWorkS_ = worked, slowest_ = last_;
-    longestWallS_ = std::max(longestWallS_, wallSeconds() - wall);
+    took(threadSeconds() - work, wallSeconds() - wall);
     if (ms > 0) QTest::qWait(ms);
+}
+
+void RestlessUser::took(double workS, double wallS)
+{
+    since_.store(0.0);
+    constexpr double kWorthTellingS = 0.1;
+    if (workS > kWorthTellingS) log_.write(QStringLiteral("   took %1 s\n").arg(workS, 0, 'f', 2).toUtf8());
+    if (workS > longestWorkS_) longestWorkS_ = workS, slowest_ = last_;
+    longestWallS_ = std::max(longestWallS_, wallS);
 }
 
 void RestlessUser::openAgain()
@@ -241,6 +282,7 @@ void RestlessUser::act()
 {
     ++actions_;
     const double work = threadSeconds(), wall = wallSeconds();
+    since_.store(wall);
     const int kind = upTo(100);
     if (!window_.session().isOpen() && upTo(3) == 0)
         openAgain();
@@ -265,9 +307,7 @@ void RestlessUser::act()
         window_.session().close();
     } else if (kind == 97 && upTo(4) == 0)
         openAgain();
-    const double worked = threadSeconds() - work;
-    if (worked > longestWorkS_) longestWorkS_ = worked, slowest_ = last_;
-    longestWallS_ = std::max(longestWallS_, wallSeconds() - wall);
+    took(threadSeconds() - work, wallSeconds() - wall);
     breathe(upTo(8) == 0 ? upTo(60) : 0);
 }
 

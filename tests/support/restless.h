@@ -4,6 +4,7 @@
 
 #include <QFile>
 #include <random>
+#include <thread>
 
 namespace gristle::test {
 
@@ -41,16 +42,21 @@ private:
     void choose();
     void leavePopups(); ///< a menu or a dialog that waits in a loop of its own is answered
     void breathe(int ms);
+    void took(double workS, double wallS);
+    void watch(std::stop_token stop);
 
     app::MainWindow& window_;
     std::mt19937 random_;
     QStringList sessions_, files_, lost_;
     QFile log_;
     QTimer answers_;
-    std::map<QString, core::SessionDocument> closed_; ///< as they were when they were closed
+    std::map<QString, core::SessionDocument> known_; ///< as they were last
     QString last_, slowest_;
     double longestWorkS_ = 0.0, longestWallS_ = 0.0;
     int actions_ = 0;
+    std::atomic<double> since_{0.0}; ///< when the step under way began
+    pthread_t windowThread_{};
+    std::jthread watchman_;          ///< writes where a step is that takes long
 };
 
 } // namespace gristle::test

@@ -2,6 +2,7 @@
 
 #include "app/benches/bench_page.h"
 #include "app/theme/theme.h"
+#include "app/widgets/page_stack.h"
 
 #include <QLabel>
 #include <QPushButton>
@@ -22,7 +23,7 @@ void PagedBench::setPages(std::vector<BenchPage*> pages)
     question_->setWordWrap(true); // in a narrow window beside many pages
     head->addWidget(question_, 1);
     column->addLayout(head);
-    stack_ = new QStackedWidget(this);
+    stack_ = new PageStack(this);
     column->addWidget(stack_, 1);
     for (BenchPage* page : pages_ = std::move(pages)) stack_->addWidget(page);
     for (std::size_t i = 0; i < pages_.size(); ++i) {

@@ -15,6 +15,7 @@
 #include "app/shell/spine.h"
 #include "app/shell/start_page.h"
 #include "app/theme/theme.h"
+#include "app/widgets/page_stack.h"
 #include "core/audio/file_place.h"
 #include "core/demo_session/demo_session.h"
 
@@ -102,7 +103,7 @@ void MainWindow::build()
     noticeLine->addWidget(noticeAct_);
     noticeRow_->hide();
     column->addWidget(noticeRow_);
-    pages_ = new QStackedWidget(central);
+    pages_ = new PageStack(central);
     column->addWidget(pages_, 1);
     start_ = new StartPage(pages_);
     connect(start_, &StartPage::bringIn, this, [this] { bringIn(dialogs_.openAudio()); });
@@ -117,7 +118,7 @@ void MainWindow::build()
     row->setSpacing(0);
     spine_ = new Spine(work);
     row->addWidget(spine_);
-    stack_ = new QStackedWidget(work);
+    stack_ = new PageStack(work);
     stack_->setFocusPolicy(Qt::ClickFocus); // takes the keys where no control has them
     benches_ = makeBenches({session_, audition_, capture_}, stack_);
     for (Bench* b : benches_) stack_->addWidget(b);

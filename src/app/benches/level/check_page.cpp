@@ -2,6 +2,7 @@
 
 #include "app/benches/level/check_pictures.h"
 #include "app/benches/level/live_strip.h"
+#include "app/widgets/page_stack.h"
 
 #include <QComboBox>
 #include <QLabel>
@@ -104,7 +105,7 @@ void CheckPage::build()
     head->addWidget(big_);
     head->addWidget(bigUnit_, 1, Qt::AlignBottom);
     column->addLayout(head);
-    pictures_ = new QStackedWidget(this);
+    pictures_ = new PageStack(this);
     strip_ = new LiveStrip(pictures_);
     strip_->setObjectName("checkStrip");
     turn_ = new TurnPicture(pictures_);

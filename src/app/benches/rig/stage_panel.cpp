@@ -1,4 +1,5 @@
 #include "app/benches/rig/stage_panel.h"
+#include "app/widgets/page_stack.h"
 
 #include "core/advice/finding.h"
 
@@ -101,7 +102,7 @@ StagePanel::StagePanel(SessionModel& session, QWidget* parent)
     scroll->setFocusPolicy(Qt::NoFocus);
     grid->addWidget(scroll, 1, 0);
     grid->addWidget(buildViews(), 0, 1);
-    pictures_ = new QStackedWidget(this);
+    pictures_ = new PageStack(this);
     travel_ = new TravelRuler(pictures_);
     travel_->setMinimumHeight(150);
     plot_ = new StagePlot(pictures_);
