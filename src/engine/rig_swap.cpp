@@ -45,16 +45,13 @@ void RigSwap::adopt() noexcept
     if (before_) return;
     core::CompiledRig* const next = wanted_.load();
     if (next == now_) return;
-    using_[1].store(now_);
-    using_[0].store(next);
-    if (wanted_.load() != next) { // changed just now: the next block looks again
-        using_[0].store(now_);
-        using_[1].store(nullptr);
-        return;
-    }
+    auto& free = using_[1 - slot_];
+    free.store(next);
+    if (wanted_.load() != next) return free.store(nullptr); // changed just now: the next block looks again
     next->takeOver(*now_);
     before_ = now_;
     now_ = next;
+    slot_ = 1 - slot_;
     fade_ = 0.0;
 }
 
@@ -78,7 +75,7 @@ void RigSwap::process(core::AudioBlock& block) noexcept
     }
     if (fade_ < 1.0) return;
     before_ = nullptr;
-    using_[1].store(nullptr);
+    using_[1 - slot_].store(nullptr);
 }
 
 } // namespace gristle::engine

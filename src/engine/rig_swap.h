@@ -29,10 +29,14 @@ private:
     void adopt() noexcept;
 
     std::vector<std::shared_ptr<core::CompiledRig>> alive_; ///< control thread; the last one was set last
-    std::atomic<core::CompiledRig*> wanted_{nullptr}, using_[2] = {nullptr, nullptr};
+    std::atomic<core::CompiledRig*> wanted_{nullptr};
+    /// What the audio thread holds on to. A rig stays in its slot for as long as it is played, so that whoever looks at
+    /// one slot after the other cannot miss it.
+    std::atomic<core::CompiledRig*> using_[2] = {nullptr, nullptr};
 
     // audio thread
     core::CompiledRig *now_ = nullptr, *before_ = nullptr;
+    std::size_t slot_ = 0; ///< of now_
     double fade_ = 1.0, step_;
     std::vector<float> old_[2];
 };

@@ -10,34 +10,42 @@ namespace gristle::engine {
 
 namespace {
 
-constexpr float kCeiling = 0.885f;   // -1.06 dBFS: a little under -1 dBTP, for what lies between four phases
-constexpr double kWindowS = 0.00035; // one who hears himself play waits for it, too
+constexpr float kCeiling = 0.87f; // -1.21 dBFS: under -1 dBTP with what lies between eight phases
+constexpr double kWindowS = 0.00035;       // one who hears himself play waits for it, too
+constexpr std::size_t kFewestFrames = 12;  // of the window, at low rates
 constexpr double kHoldS = 0.012; // half a period of the lowest string that is tuned down far: a tone keeps its shape
-constexpr float kAsMuch = 1.02f; // the next peak of a tone is hardly ever met at its very top
+constexpr float kAsMuch = 0.03f; // log2: the next peak of a tone is hardly ever met at its very top
 constexpr double kReleaseS = 0.08;
+constexpr float kMost = 1e5f;        // 100 dB over full scale: nobody hears what is lost past it, and floats bear it
+// Near the upper end of the band what lies between samples depends on more than 24 of them. A kernel of 64 sees at most
+// (2 / pi) ln(32 / 12) = 0.62 of the largest sample more.
+constexpr float kBeyond = 0.9f;
+constexpr float kLargestSum = 3.2f;  // of a phase's |taps|, up to 64 of them
+constexpr float kFurther = 0.02f; // of what has to be turned down at once; found by trial on random extremes
+constexpr float kFurthest = 0.2f;    // log2, 1.2 dB
 
 } // namespace
 
 void SafetyLimiter::prepare(double rateHz)
 {
-    window_ = static_cast<std::size_t>(kWindowS * rateHz);
+    window_ = std::max(kFewestFrames, static_cast<std::size_t>(kWindowS * rateHz));
     hold_ = static_cast<std::size_t>(kHoldS * rateHz);
     held_ = 0;
     pull_ = static_cast<float>(1.0 - std::exp(-1.0 / (kReleaseS * rateHz)));
     at_ = historyAt_ = 0;
     for (auto& h : history_) h.assign(2 * kTaps, 0.0f);
     for (auto& d : delay_) d.assign(latency(), 0.0f);
-    asked_.assign(window_, 1.0f);
-    least_.assign(window_, 1.0f);
-    sum_ = double(window_);
-    release_ = leastGain_ = 1.0f;
+    asked_.assign(window_, 0.0f);
+    least_.assign(window_, 0.0f);
+    release_ = further_ = 0.0f;
+    leastGain_ = 1.0f;
     phases_.clear();
     const double beta = core::kaiserBeta(80.0);
-    for (int phase = 1; phase < 4; ++phase) {
+    for (std::size_t phase = 1; phase < kPhases; ++phase) {
         std::vector<double> taps(kTaps);
         double sum = 0.0;
         for (std::size_t k = 0; k < kTaps; ++k) {
-            const double t = double(k) - (kTaps / 2 - 1.0) - phase / 4.0;
+            const double t = double(k) - (kTaps / 2 - 1.0) - double(phase) / kPhases;
             taps[k] = core::sinc(t) * core::kaiserAt(t / (kTaps / 2.0), beta);
             sum += taps[k];
         }
@@ -47,49 +55,65 @@ void SafetyLimiter::prepare(double rateHz)
 
 float SafetyLimiter::peakOf(const float* history) const noexcept
 {
-    float peak = std::abs(history[kTaps / 2 - 1]);
-    for (std::size_t p = 0; p < 3; ++p) {
+    float largest = 0.0f;
+    for (std::size_t k = 0; k < kTaps; ++k) largest = std::max(largest, std::abs(history[k]));
+    if (largest * kLargestSum <= kCeiling) return largest; // nothing between the samples can pass the ceiling
+    float peak = std::max(std::abs(history[kTaps / 2 - 1]), std::abs(history[kTaps / 2]));
+    for (std::size_t p = 0; p + 1 < kPhases; ++p) {
         float y = 0.0f;
         for (std::size_t k = 0; k < kTaps; ++k) y += phases_[p * kTaps + k] * history[k];
         peak = std::max(peak, std::abs(y));
     }
-    return peak;
+    float bend = 0.0f; // second difference over 4: 1 for what alternates, a half at a quarter of the rate
+    for (std::size_t k = 1; k + 1 < kTaps; ++k)
+        bend = std::max(bend, std::abs(history[k - 1] - 2.0f * history[k] + history[k + 1]));
+    return peak + kBeyond * std::max(0.0f, 0.25f * bend - 0.3f * largest);
+}
+
+/// The gain that a peak asks for, as log2, with what is held and let go of earlier ones.
+float SafetyLimiter::askFor(float peak) noexcept
+{
+    float wanted = peak > kCeiling ? std::log2(kCeiling / peak) : 0.0f;
+    if (wanted < release_) { // further down at once
+        further_ = std::min(kFurthest, further_ + kFurther * (release_ - wanted));
+        release_ = wanted - further_;
+        held_ = hold_;
+    } else if (wanted <= release_ + further_ + kAsMuch) {
+        held_ = hold_;
+    } else if (held_ > 0) {
+        --held_;
+    } else {
+        release_ -= pull_ * release_;
+        further_ -= pull_ * further_;
+    }
+    return release_;
 }
 
 void SafetyLimiter::process(float* left, float* right, std::size_t frames) noexcept
 {
     float* const sides[2] = {left, right};
     for (std::size_t i = 0; i < frames; ++i) {
-        float peak = 0.0f;
         for (std::size_t c = 0; c < 2; ++c) {
-            float x = sides[c][i];
-            if (!std::isfinite(x)) x = 0.0f; // never to the ears
+            const float given = sides[c][i];
+            const float x = std::isnan(given) ? 0.0f : std::clamp(given, -kMost, kMost); // never to the ears
             history_[c][historyAt_] = history_[c][historyAt_ + kTaps] = x;
         }
+        const std::size_t newest = historyAt_;
         historyAt_ = historyAt_ + 1 == kTaps ? 0 : historyAt_ + 1;
+        float peak = 0.0f;
         for (std::size_t c = 0; c < 2; ++c) peak = std::max(peak, peakOf(history_[c].data() + historyAt_));
-        const float wanted = peak > kCeiling ? kCeiling / peak : 1.0f;
-        if (wanted <= kAsMuch * release_)
-            held_ = hold_;
-        else if (held_ > 0)
-            --held_;
-        else
-            release_ += pull_ * (1.0f - release_);
-        release_ = std::min(release_, wanted);
-        asked_[at_ % window_] = release_;
-        const float least = *std::min_element(asked_.begin(), asked_.end());
-        float& slot = least_[at_ % window_];
-        sum_ += double(least) - double(slot);
-        slot = least;
+        const std::size_t at = at_ % window_, d = at_ % delay_[0].size();
         ++at_;
-        const auto gain = static_cast<float>(sum_ / double(window_));
+        asked_[at] = askFor(peak);
+        least_[at] = *std::min_element(asked_.begin(), asked_.end());
+        float sum = 0.0f;
+        for (const float least : least_) sum += least; // anew each time: a running sum would drift
+        const float gain = sum < 0.0f ? std::exp2(sum / float(window_)) : 1.0f;
         leastGain_ = std::min(leastGain_, gain);
-        const std::size_t d = at_ % delay_[0].size();
         for (std::size_t c = 0; c < 2; ++c) {
-            const float newest = history_[c][historyAt_ == 0 ? kTaps - 1 : historyAt_ - 1];
             const float delayed = delay_[c][d];
-            delay_[c][d] = newest;
-            sides[c][i] = delayed * gain;
+            delay_[c][d] = history_[c][newest];
+            sides[c][i] = std::clamp(delayed * gain, -kCeiling, kCeiling);
         }
     }
 }

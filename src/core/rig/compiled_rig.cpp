@@ -202,7 +202,11 @@ private:
                 conveyor.finish(*task);
             }
         };
-        const std::jthread helper(work);
+        std::jthread helper;
+        try {
+            helper = std::jthread(work);
+        } catch (const std::system_error&) { // the system gives no more threads: one does it all
+        }
         work();
     }
 

@@ -102,7 +102,12 @@ void CircuitSide::process(std::span<float> x, double inGain, float outGain) noex
     if (beginParts(x).empty()) return state_.process(x, inGain, outGain);
     takeIn(0, x.size());
     {
-        const std::jthread helper([&] { playPart(1, inGain, outGain); });
+        std::jthread helper;
+        try {
+            helper = std::jthread([&] { playPart(1, inGain, outGain); });
+        } catch (const std::system_error&) { // the system gives no more threads
+            playPart(1, inGain, outGain);
+        }
         playPart(0, inGain, outGain);
     }
     for (std::size_t part = 0; part < kParts; ++part) handOut(part, inGain, outGain);
