@@ -52,6 +52,7 @@ int exitCodeOf(core::ErrorCode code)
     switch (code) {
     case core::ErrorCode::Usage: return 2;
     case core::ErrorCode::Locked:
+    case core::ErrorCode::NotConfirmed:
     case core::ErrorCode::WriteFailed: return 4;
     case core::ErrorCode::Cancelled: return 130;
     default: return 3;

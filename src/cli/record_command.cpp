@@ -123,6 +123,11 @@ Result<Place> placeFor(const Options& o, const engine::AudioDevice& device)
 Result<std::filesystem::path> keep(const Options& o, Place& place, const engine::RecordReport& report)
 {
     if (!place.session) {
+        if (report.failure && isThere(o.out)) // half a recording takes no whole one's place
+            return Error{report.failure->code,
+                         report.failure->message + "; what there was of the recording is kept as " +
+                             shownName(place.file) + ", and " + shownName(o.out) + " as it was",
+                         report.failure->remedy};
         const auto placed = o.isForced ? putInPlace(place.file, o.out) : putInNewPlace(place.file, o.out);
         if (!placed && isThere(place.file))
             return Error{placed.error().code, placed.error().message + ", and the recording is kept as " +

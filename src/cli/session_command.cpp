@@ -111,6 +111,7 @@ Result<Answer> add(const Options& o, const Surroundings& s)
         (*part)->layers.push_back(std::move(layer));
     }
     if (const auto saved = session->save(d); !saved) {
+        if (saved.error().code == ErrorCode::NotConfirmed) return saved.error(); // the session names them
         for (const Take& take : *takes) discard(session->path() / take.file);
         return saved.error();
     }

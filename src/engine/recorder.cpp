@@ -39,7 +39,7 @@ core::Outcome Recorder::start(const RecordPlan& plan)
     gapCount_ = 0;
     overrun_ = false;
     failure_.reset();
-    diskFailure_.reset();
+    diskFailure_.reset(), headerFailure_.reset();
     recording_ = true;
     thread_ = std::jthread([this](std::stop_token stop) { write(stop); });
     disk_ = std::jthread([this](std::stop_token stop) { forceToDisk(stop); });
@@ -133,7 +133,8 @@ void Recorder::write(std::stop_token stop)
     for (int round = 1; !stop.stop_requested(); ++round) {
         if (!drain()) return;
         const bool isFirst = !std::exchange(hasSome, written_.load() > 0) && written_.load() > 0;
-        if (isFirst || round % kDrainsPerSync == 0) writer_->sync();
+        if (isFirst || round % kDrainsPerSync == 0)
+            if (const auto synced = writer_->sync(); !synced && !headerFailure_) headerFailure_ = synced.error();
         std::this_thread::sleep_for(kDrainEvery);
     }
     drain();
@@ -164,7 +165,7 @@ RecordReport Recorder::finish()
     report.frames = writer_->frames();
     report.lostFrames = lost_.load();
     report.gaps.assign(gaps_.begin(), gaps_.begin() + long(gapCount_.load(std::memory_order_acquire)));
-    report.failure = failure_ ? failure_ : diskFailure_;
+    report.failure = failure_ ? failure_ : headerFailure_ ? headerFailure_ : diskFailure_;
     if (const auto closed = writer_->close(); !closed && !report.failure) report.failure = closed.error();
     writer_.reset();
     return report;

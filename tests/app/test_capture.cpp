@@ -158,7 +158,7 @@ private slots:
             auto writer = TakeWriter::create(*file, {48000, 1, SampleFormat::Int24, "", ""});
             std::vector<float> x(48000, 0.25f);
             QVERIFY(bool(writer->write(x)));
-            writer->sync();
+            (void)writer->sync();
         } // as if the program had ended here: no keepRecording
         WindowBench b;
         b.window.openPaths({session});

@@ -36,7 +36,7 @@ struct Running {
             block.push_back(float(-double(frames) * 0x1p-20));
         }
         (void)writer->write(block);
-        writer->sync();
+        (void)writer->sync();
     }
 };
 

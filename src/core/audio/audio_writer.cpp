@@ -42,7 +42,7 @@ int subFormat(SampleFormat format)
     return SF_FORMAT_PCM_24;
 }
 
-/// Opens a WAV file for writing, RF64 where it will pass 4 GiB, without a peak chunk (which has a time stamp).
+/// Opens a new WAV file for writing, RF64 where it will pass 4 GiB, without a peak chunk (which has a time stamp).
 SNDFILE* openForWriting(const fs::path& path, SF_INFO info, int encoding, std::int64_t frames)
 {
     constexpr std::int64_t kMostBytes = 0xFFFFFFFFll - 65536;
@@ -50,7 +50,12 @@ SNDFILE* openForWriting(const fs::path& path, SF_INFO info, int encoding, std::i
     const bool isLong = frames * info.channels * bytesASample > kMostBytes;
     info.format = (isLong ? SF_FORMAT_RF64 : SF_FORMAT_WAV) | encoding;
     SNDFILE* file = sf_open(path.c_str(), SFM_WRITE, &info);
-    if (!file) return nullptr;
+    if (!file) { // it may have begun one
+        const int failure = errno;
+        discard(path);
+        errno = failure;
+        return nullptr;
+    }
     sf_command(file, SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
     return file;
 }
@@ -125,7 +130,7 @@ Outcome AudioWriter::commit()
     State& s = *state_;
     if (const int failure = closeWhole(std::exchange(s.file, nullptr)); failure != 0) return writeError(s.path, failure);
     const auto placed = putInPlace(s.temporary, s.path);
-    if (placed) s.temporary.clear();
+    if (placed || placed.error().code == ErrorCode::NotConfirmed) s.temporary.clear();
     return placed;
 }
 

@@ -179,7 +179,10 @@ Outcome forceNames(const fs::path& folder)
 {
     const int failure = syncPath(folder, O_RDONLY | O_DIRECTORY);
     if (failure == 0 || failure == EINVAL || failure == ENOTSUP || failure == EACCES) return Done{};
-    return writeError(folder / "", failure);
+    return Error{ErrorCode::NotConfirmed,
+                 shownName(folder) + ": what was written is there, but the disk did not confirm it (" +
+                     std::strerror(failure) + ")",
+                 "copy the folder to another disk before anything else"};
 }
 
 Outcome putInPlace(const fs::path& temporary, const fs::path& path) { return forcedInPlace(temporary, path, false); }

@@ -21,11 +21,11 @@ std::filesystem::path placeBeside(const std::filesystem::path& path);
 std::optional<int> processOfPlace(const std::string& fileName);
 
 /// Forces `temporary` to disk, renames it over `path`, and forces the name to disk. @error WriteFailed, and then the
-/// temporary file stays: it may be the only one, and its owner decides
+/// temporary file stays: it may be the only one, and its owner decides; NotConfirmed, and then it has its name
 Outcome putInPlace(const std::filesystem::path& temporary, const std::filesystem::path& path);
 /// The same for a name that must be new. @error WriteFailed, also where something is of that name
 Outcome putInNewPlace(const std::filesystem::path& temporary, const std::filesystem::path& path);
-/// Forces the names in a folder to disk; file systems that know no such thing are passed over. @error WriteFailed
+/// Forces the names in a folder to disk; file systems that know no such thing are passed over. @error NotConfirmed
 Outcome forceNames(const std::filesystem::path& folder);
 /// Lets a temporary file go; nothing is said where it cannot.
 void discard(const std::filesystem::path& temporary) noexcept;
@@ -34,7 +34,8 @@ void discard(const std::filesystem::path& temporary) noexcept;
 /// session owns. @error Usage, and what to do
 Outcome checkOutput(const std::filesystem::path& out, const std::vector<std::filesystem::path>& inputs = {});
 
-/// Writes text so that either the old or the new content is on disk, whatever happens. @error WriteFailed
+/// Writes text so that either the old or the new content is on disk, whatever happens. @error WriteFailed, and then it
+/// is the old one; NotConfirmed
 Outcome writeTextAtomically(const std::filesystem::path& path, std::string_view text);
 
 /// The same without forcing it to disk: a crash of the program leaves the old or the new content, one of the machine

@@ -77,13 +77,20 @@ Result<TakeWriter> TakeWriter::create(const fs::path& path, const TakeFormat& fo
                                                                            : SF_FORMAT_FLOAT);
     errno = 0;
     state->file = sf_open(path.c_str(), SFM_WRITE, &info);
-    if (!state->file) return writeError(path, errno ? errno : EIO);
+    if (!state->file) {
+        const int failure = errno ? errno : EIO;
+        discard(path);
+        return writeError(path, failure);
+    }
     sf_command(state->file, SFC_RF64_AUTO_DOWNGRADE, nullptr, SF_TRUE);
     sf_command(state->file, SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE); // it carries the time of writing
     sf_command(state->file, SFC_SET_CLIPPING, nullptr, SF_TRUE);
     describe(state->file, format);
     TakeWriter writer(std::move(state));
-    writer.sync();
+    if (const auto begun = writer.sync(); !begun) {
+        discard(path);
+        return begun.error();
+    }
     return writer;
 }
 
@@ -96,13 +103,23 @@ Outcome TakeWriter::write(std::span<const float> interleaved)
     s.frames += std::max<sf_count_t>(0, written);
     if (written != frames) {
         const int reason = errno ? errno : ENOSPC;
-        sync();
+        (void)sync();
         return writeError(s.path, reason);
     }
     return Done{};
 }
 
-void TakeWriter::sync() { sf_command(state_->file, SFC_UPDATE_HEADER_NOW, nullptr, 0); }
+Outcome TakeWriter::sync()
+{
+    State& s = *state_;
+    errno = 0;
+    sf_command(s.file, SFC_UPDATE_HEADER_NOW, nullptr, 0);
+    if (sf_error(s.file) == SF_ERR_NO_ERROR) return Done{};
+    const int reason = errno ? errno : EIO;
+    // The library stays where the header broke off: what comes next would be written over what was first.
+    sf_seek(s.file, s.frames, SEEK_SET);
+    return writeError(s.path, reason);
+}
 
 Outcome TakeWriter::close()
 {

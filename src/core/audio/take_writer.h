@@ -27,8 +27,8 @@ public:
     /// @error WriteFailed where the disk is full: what fitted stays and is a whole file
     Outcome write(std::span<const float> interleaved);
     /// Brings the header up to what was written; the system has it then, the disk after forceToDisk() of this file,
-    /// which may be called by another thread meanwhile.
-    void sync();
+    /// which may be called by another thread meanwhile. @error WriteFailed; the samples go on at their place
+    Outcome sync();
     /// Closes the file and forces it to disk. @error WriteFailed; what came that far stays
     Outcome close();
     std::int64_t frames() const noexcept;

@@ -361,7 +361,7 @@ Result<std::vector<RecordedTake>> cutTakes(const fs::path& folder, const fs::pat
         return putInNewPlace(temporary, folder / name);
     };
     if (const auto copied = copy(); !copied) {
-        discard(temporary);
+        discard(copied.error().code == ErrorCode::NotConfirmed ? folder / name : temporary);
         return copied.error();
     }
     std::vector<std::int64_t> inside;

@@ -191,11 +191,12 @@ Outcome SessionFolder::save(const SessionDocument& document)
     PendingSave pending = pendingSave();
     pending.document = document;
     ++pending.edit;
-    if (const auto wrote = writeSave(pending); !wrote) return wrote;
+    const auto wrote = writeSave(pending);
+    if (!wrote && wrote.error().code != ErrorCode::NotConfirmed) return wrote;
     state_->document = document;
     state_->edit = pending.edit;
-    settle(pending);
-    return Done{};
+    if (wrote) settle(pending);
+    return wrote;
 }
 
 Outcome SessionFolder::put(const SessionDocument& document)

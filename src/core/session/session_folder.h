@@ -70,7 +70,8 @@ public:
 
     const std::filesystem::path& path() const noexcept;
     const SessionDocument& document() const noexcept;
-    /// Puts a document in the place of the present one and on disk. @error WriteFailed, and then all is as it was
+    /// Puts a document in the place of the present one and on disk. @error WriteFailed, and then all is as it was;
+    /// NotConfirmed, and then it is there
     Outcome save(const SessionDocument& document);
     /// Puts a document in the place of the present one and what changed into the edit journal: quick, and it survives
     /// the end of this program at any moment. On disk for good after writeSave(pendingSave()) by whom it suits, then

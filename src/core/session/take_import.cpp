@@ -64,6 +64,7 @@ Result<std::vector<Take>> placeTakes(const fs::path& folder, std::vector<StagedT
         s.take.file = freeName(folder, "audio", s.stem);
         if (const auto placed = putInNewPlace(s.temporary, folder / s.take.file); !placed) {
             discardTakes(staged);
+            if (placed.error().code == ErrorCode::NotConfirmed) discard(folder / s.take.file);
             for (const Take& take : out) discard(folder / take.file);
             return placed.error();
         }

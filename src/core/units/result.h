@@ -21,6 +21,7 @@ enum class ErrorCode {
     NewerVersion,   ///< a document written by a later Gristle
     Locked,         ///< somebody else writes to the session
     WriteFailed,    ///< disk full, folder missing or not writable
+    NotConfirmed,   ///< it was written and has its name; the disk did not confirm the name, so a power cut may undo it
     Cancelled,      ///< the user stopped it
 };
 
