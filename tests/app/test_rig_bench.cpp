@@ -65,7 +65,7 @@ void TestRigBench::travelComesInAndIsTrue()
     // A gain has no colour. Its loudness moves decibel for decibel, but where it is under the gate of BS.1770.
     b.window.bench<RigBench>()->chooseStage(1);
     b.settle();
-    QVERIFY2(travel->words().startsWith(QString("loudness stands still from \u221260 to \u22124")),
+    QVERIFY2(travel->words().startsWith(QString("no change of loudness from \u221260 to \u22124")),
              qPrintable(travel->words()));
     // Without a control with a number there is nothing to hear.
     b.type("impulse file=\"nothing.wav\"");

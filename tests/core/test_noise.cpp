@@ -1,4 +1,5 @@
 #include "core/measure/noise.h"
+#include "core/measure/rest_spectra.h"
 #include "support/signals.h"
 
 #include <QtTest/QtTest>
@@ -62,6 +63,8 @@ std::vector<float> phrases(double rate, double noiseDbfs, double humDbfs, double
 class TestNoise : public QObject {
     Q_OBJECT
 private slots:
+    void spectraOfRestAndPlaying_data();
+    void spectraOfRestAndPlaying();
     void floorInRests_data();
     void floorInRests();
     void humIsMeasured_data();
@@ -170,6 +173,49 @@ void TestNoise::playingIsFound()
     const auto result = analyse(phrases(48000.0, -70.0, -200.0, 50.0, 8), 48000.0);
     QVERIFY(!result.playing[50] && result.playing[120] && !result.playing[330] && result.playing[430] &&
             !result.playing[650]);
+}
+
+void TestNoise::spectraOfRestAndPlaying_data()
+{
+    QTest::addColumn<double>("rate");
+    for (const double rate : {8000.0, 44100.0, 48000.0, 96000.0, 192000.0}) QTest::addRow("%g Hz", rate) << rate;
+}
+
+/// White noise alone, then a tone over it: a band of the noise has its share of the power, the band of the tone has the
+/// tone's level. Closed forms.
+void TestNoise::spectraOfRestAndPlaying()
+{
+    QFETCH(double, rate);
+    constexpr double kToneDbfs = -20.0, kNoise = 1e-3; // uniform from -a to a has a mean square of a^2 / 3
+    auto x = test::whiteNoise(kNoise, std::size_t(8.0 * rate), 3);
+    const auto tone = test::sine(440.0, std::pow(10.0, kToneDbfs / 20.0), rate, 4.0);
+    for (std::size_t i = 0; i < tone.size(); ++i) x[std::size_t(2.0 * rate) + i] += tone[i];
+    HopTrack track(rate);
+    track.push(x);
+    track.finish();
+    const SampleSource source = [&](std::int64_t s, std::int64_t n) -> Result<std::vector<float>> {
+        return std::vector<float>(x.begin() + s, x.begin() + std::min<std::int64_t>(s + n, std::int64_t(x.size())));
+    };
+    const auto noise = analyseNoise(track, source, Mains::Auto);
+    QVERIFY(bool(noise));
+    const auto spectra = restSpectra(track, *noise, source);
+    QVERIFY(spectra && !spectra->hz.empty());
+    QCOMPARE(spectra->restDbfs.size(), spectra->hz.size());
+    QCOMPARE(spectra->playDbfs.size(), spectra->hz.size());
+    double meanSquare = 0.0;
+    for (std::size_t i = 0; i < std::size_t(rate); ++i) meanSquare += double(x[i]) * double(x[i]) / rate;
+    double off = 0.0, count = 0.0;
+    for (std::size_t b = 0; b < spectra->hz.size(); ++b) {
+        const double hz = spectra->hz[b];
+        if (hz < 300.0) continue; // where few bins make a band, noise is a matter of chance
+        const double share = hz * (std::exp2(1.0 / 24.0) - std::exp2(-1.0 / 24.0)) / (0.5 * rate);
+        off += spectra->restDbfs[b] - 10.0 * std::log10(2.0 * meanSquare * share), ++count;
+    }
+    QVERIFY2(std::abs(off / count) < 0.3, qPrintable(QString::number(off / count))); // dB; scatter of some 100 bands
+    const auto loudest = std::ranges::max_element(spectra->playDbfs);
+    const double at = spectra->hz[std::size_t(loudest - spectra->playDbfs.begin())];
+    QVERIFY(std::abs(12.0 * std::log2(at / 440.0)) <= 0.5); // the band that holds it
+    QVERIFY2(std::abs(*loudest - kToneDbfs) < 0.6, qPrintable(QString::number(*loudest))); // a line may lean over an edge
 }
 
 QTEST_APPLESS_MAIN(TestNoise)

@@ -81,9 +81,17 @@ struct RigWindow : WindowBench {
     }
     QAction* action(const char* menu, const QString& text)
     {
-        for (QAction* a : find<QPushButton>(menu)->menu()->actions())
-            if (a->text() == text) return a;
-        qFatal("no action %s", qPrintable(text));
+        QAction* found = in(*find<QPushButton>(menu)->menu(), text);
+        if (!found) qFatal("no action %s", qPrintable(text));
+        return found;
+    }
+    static QAction* in(const QMenu& menu, const QString& text)
+    {
+        for (QAction* a : menu.actions()) {
+            QAction* found = a->menu() ? in(*a->menu(), text) : a->text() == text ? a : nullptr;
+            if (found) return found;
+        }
+        return nullptr;
     }
     /// What the ladder says of a stage, dBu.
     double dbu(const QString& stage)

@@ -533,7 +533,7 @@ void MainWindow::fitScreen()
 void MainWindow::showEvent(QShowEvent* event)
 {
     QMainWindow::showEvent(event);
-    if (std::exchange(isFitted_, true)) return;
+    if (!remembersPlace_ || std::exchange(isFitted_, true)) return; // pictures and tests have a size of their own
     fitScreen();
     QTimer::singleShot(200, this, &MainWindow::fitScreen); // the frame is there by then
 }

@@ -46,7 +46,8 @@ public:
     bool isIdle() const; ///< nothing is being measured, rendered or written
     QString notice() const;
     void tell(const QString& message, const QString& remedy);
-    /// Takes the place and the bench that were left last time, and remembers them when it closes.
+    /// Before it is shown: takes the place and the bench that were left last time, no larger than the screen, and
+    /// remembers them when it closes.
     void restorePlace();
 
 protected:

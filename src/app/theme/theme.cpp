@@ -1,5 +1,7 @@
 #include "app/theme/theme.h"
 
+#include "app/theme/house_style.h"
+
 #include <QApplication>
 #include <QFontDatabase>
 #include <QIcon>
@@ -74,7 +76,7 @@ void Theme::install(QApplication& application)
     initResources();
     textFamily_ = loadFamily(":/fonts/Inter-Regular.otf", ":/fonts/Inter-SemiBold.otf", "sans-serif");
     monoFamily_ = loadFamily(":/fonts/JetBrainsMono-Regular.ttf", ":/fonts/JetBrainsMono-SemiBold.ttf", "monospace");
-    application.setStyle(QStyleFactory::create("Fusion"));
+    application.setStyle(new HouseStyle);
     application.setFont(text());
     application.setWindowIcon(QIcon(":/gristle.png"));
     apply();
@@ -145,6 +147,10 @@ QPushButton[slot="true"]:checked { background: transparent; border-bottom: 3px s
 QPushButton[slot="true"]:focus { background: %band; }
 QLineEdit, QComboBox, QDoubleSpinBox, QSpinBox { background: %ground; border: none; border-bottom: 1px solid %ink3; border-radius: 0; padding: 3px 4px; color: %ink; selection-background-color: %band; selection-color: %ink; }
 QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QSpinBox:focus { border-bottom: 2px solid %act; padding-bottom: 2px; }
+QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { border: none; background: transparent; width: 16px; }
+QAbstractSpinBox::up-arrow { image: url(:/marks/up-%lamp.png); width: 9px; height: 6px; }
+QAbstractSpinBox::down-arrow { image: url(:/marks/down-%lamp.png); width: 9px; height: 6px; }
+QAbstractSpinBox::up-arrow:off, QAbstractSpinBox::down-arrow:off { image: none; }
 QComboBox::drop-down { border: none; width: 18px; }
 QComboBox::down-arrow { image: url(:/marks/down-%lamp.png); width: 9px; height: 6px; }
 QComboBox QAbstractItemView { background: %ground; border: 1px solid %rule; selection-background-color: %band; selection-color: %ink; }

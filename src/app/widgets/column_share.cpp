@@ -65,11 +65,13 @@ private:
     void share()
     {
         constexpr int kMostRows = 200; // that are looked at: a list may be long
+        constexpr int kBesideHead = 14;
         auto* header = table_->horizontalHeader();
         std::vector<int> wanted, columns;
         for (int c = 0; c < table_->model()->columnCount(); ++c) {
             if (table_->isColumnHidden(c)) continue;
-            int width = header->sectionSizeHint(c);
+            int width = header->fontMetrics().horizontalAdvance(
+                            table_->model()->headerData(c, Qt::Horizontal).toString()) + kBesideHead;
             for (int r = 0; r < std::min(kMostRows, table_->model()->rowCount()); ++r) {
                 const QModelIndex index = table_->model()->index(r, c);
                 if (const QWidget* w = table_->indexWidget(index))
@@ -77,7 +79,7 @@ private:
                 else if (table_->columnSpan(r, c) == 1)
                     width = std::max(width, hint(index));
             }
-            wanted.push_back(width + 6);
+            wanted.push_back(width);
             columns.push_back(c);
         }
         const auto widths = sharedWidths(wanted, table_->viewport()->width());
@@ -85,11 +87,11 @@ private:
     }
     int hint(const QModelIndex& index) const
     {
-        QStyleOptionViewItem option;
-        option.initFrom(table_);
-        option.font = table_->font();
-        option.fontMetrics = QFontMetrics(option.font);
-        return table_->itemDelegateForIndex(index)->sizeHint(option, index).width() + 8;
+        constexpr int kBesides = 16; // the style's padding on both sides
+        const QVariant own = index.data(Qt::FontRole);
+        const QFontMetrics metrics = own.isValid() ? QFontMetrics(own.value<QFont>()) : table_->fontMetrics();
+        const int check = index.data(Qt::CheckStateRole).isValid() ? 22 : 0;
+        return metrics.horizontalAdvance(index.data().toString()) + check + kBesides;
     }
 
     QTableView* table_;

@@ -2,6 +2,7 @@
 
 #include "app/theme/theme.h"
 #include "app/widgets/plot.h"
+#include "core/rig/nodes/loading.h"
 #include "core/rig/rig_document.h"
 #include "core/units/number_text.h"
 
@@ -52,7 +53,7 @@ protected:
 private:
     void step(double steps)
     {
-        const auto value = parseNumber(text().toStdString());
+        const auto value = parseNumber((text().isEmpty() ? placeholderText() : text()).toStdString());
         if (spec_.kind != ParameterKind::Number || !value) return;
         setText(QString::fromStdString(numberText(stepped(spec_, *value, steps))));
         take(text());
@@ -85,8 +86,11 @@ void ControlFigures::setNode(const NodeType* type, const ParameterValues& values
     files_ = files;
     if (same) { // only figures move: editors, focus and cursor stay
         for (const auto& [key, editor] : editors_) {
-            const QString text = QString::fromStdString(valueText(values_.at(key)));
-            if (auto* line = qobject_cast<QLineEdit*>(editor); line && line->text() != text) line->setText(text);
+            const QString text = shownText(key);
+            if (auto* line = qobject_cast<QLineEdit*>(editor)) {
+                if (line->text() != text) line->setText(text);
+                line->setPlaceholderText(typicalText(key));
+            }
             if (auto* box = qobject_cast<QComboBox*>(editor); box && box->currentText() != text)
                 box->setCurrentIndex(box->findText(text));
         }
@@ -134,7 +138,7 @@ void ControlFigures::addRow(const ParameterSpec& spec, int row)
     auto* label = new QLabel(QString::fromStdString(spec.label), this);
     label->setToolTip(QString::fromStdString(spec.about));
     grid_->addWidget(label, row, column);
-    const QString text = QString::fromStdString(valueText(values_.at(spec.key)));
+    const QString text = shownText(spec.key);
     QWidget* editor = nullptr;
     if (spec.kind == ParameterKind::Choice || spec.kind == ParameterKind::File) {
         auto* box = new QComboBox(this);
@@ -162,6 +166,7 @@ void ControlFigures::addRow(const ParameterSpec& spec, int row)
     } else {
         auto* line = new FigureEdit(spec, this);
         line->setText(text);
+        line->setPlaceholderText(typicalText(spec.key));
         line->setFixedWidth(rows_ > 0 ? 64 : 86);
         line->take = [this, spec](const QString& t) { offer(spec, t); };
         connect(line, &QLineEdit::editingFinished, this, [this, spec, line] { offer(spec, line->text()); });
@@ -189,13 +194,29 @@ void ControlFigures::addRow(const ParameterSpec& spec, int row)
     grid_->addWidget(unit, row, column + 2);
 }
 
-void ControlFigures::offer(const ParameterSpec& spec, const QString& text)
+/// What 0 stands for, where it stands for something.
+QString ControlFigures::typicalText(const std::string& key) const
 {
+    const auto typical = type_ ? typicalValue(*type_, values_, key) : std::nullopt;
+    return typical ? QString::fromStdString(numberText(*typical)) : QString();
+}
+
+/// As it stands in the field: nothing over the typical value, which is greyed.
+QString ControlFigures::shownText(const std::string& key) const
+{
+    const auto* number = std::get_if<double>(&values_.at(key));
+    if (number && *number == 0.0 && !typicalText(key).isEmpty()) return {};
+    return QString::fromStdString(valueText(values_.at(key)));
+}
+
+void ControlFigures::offer(const ParameterSpec& spec, const QString& given)
+{
+    const QString text = given.trimmed().isEmpty() && !typicalText(spec.key).isEmpty() ? QStringLiteral("0") : given;
     if (text.toStdString() == valueText(values_.at(spec.key))) return;
     const auto value = parseValue(*type_, spec, text.trimmed().toStdString());
     if (!value) {
         if (auto* line = qobject_cast<QLineEdit*>(editors_[spec.key])) // what was there stays
-            line->setText(QString::fromStdString(valueText(values_.at(spec.key))));
+            line->setText(shownText(spec.key));
         emit refused(QString::fromStdString(value.error().message), QString::fromStdString(value.error().remedy));
         return;
     }
@@ -276,8 +297,8 @@ void TravelRuler::paintEvent(QPaintEvent*)
     for (const Curve& c : curves_)
         for (const QPointF& q : c.points) low = std::min(low, q.y()), high = std::max(high, q.y());
     // Silence at one end would press all else flat.
-    low = std::floor(std::clamp(low, -18.0, -3.0) / 6.0) * 6.0;
-    high = std::ceil(std::clamp(high, 3.0, 18.0) / 6.0) * 6.0;
+    low = std::floor(std::clamp(low, -36.0, -3.0) / 6.0) * 6.0;
+    high = std::ceil(std::clamp(high, 3.0, 36.0) / 6.0) * 6.0;
     if (!curves_.empty()) {
         PlotArea area(r, Axis{spec_.min, spec_.max, 0, 1, spec_.scale == Scale::Logarithmic}, Axis{low, high});
         const double step = high - low > 36 ? 12.0 : 6.0;
@@ -287,10 +308,12 @@ void TravelRuler::paintEvent(QPaintEvent*)
         std::vector<std::pair<double, QString>> names; // at the curves' ends
         for (const Curve& c : curves_) {
             QPolygonF line;
-            for (const QPointF& q : c.points) line << area.point(q.x(), q.y());
+            for (const QPointF& q : c.points) line << QPointF(area.x.at(q.x()), area.y.at(q.y()));
             p.setPen(QPen(ink(Token::Ink), 1.6, c.style));
+            p.setClipRect(r.adjusted(0, -1, 0, 1)); // what is beyond leaves the picture, and does not go along its edge
             p.drawPolyline(line);
-            if (!line.isEmpty()) names.emplace_back(line.back().y(), c.name);
+            p.setClipping(false);
+            if (!line.isEmpty()) names.emplace_back(std::clamp(line.back().y(), r.top(), r.bottom()), c.name);
         }
         std::ranges::sort(names);
         double taken = -1e9;

@@ -37,6 +37,8 @@ private:
     void addRow(const core::ParameterSpec& spec, int row);
     void showWhatWorks(); ///< the others stand there, but cannot be moved
     void offer(const core::ParameterSpec& spec, const QString& text);
+    QString typicalText(const std::string& key) const;
+    QString shownText(const std::string& key) const;
 
     const core::NodeType* type_ = nullptr;
     core::ParameterValues values_;

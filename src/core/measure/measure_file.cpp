@@ -74,6 +74,9 @@ Result<ChannelMeasurement> conclude(ChannelMeters& meters, const SampleSource& s
         meters.peaks.finish();
         out.peaks = std::move(meters.peaks);
         out.octavesDb = meters.octaves.result();
+        auto spectra = restSpectra(meters.hops, out.noise, source);
+        if (!spectra) return spectra.error();
+        out.spectra = std::move(*spectra);
     }
     return out;
 }

@@ -5,6 +5,7 @@
 #include "core/measure/loudness.h"
 #include "core/measure/noise.h"
 #include "core/measure/octave_meter.h"
+#include "core/measure/rest_spectra.h"
 #include "core/units/progress.h"
 
 namespace gristle::core {
@@ -28,6 +29,7 @@ struct ChannelMeasurement {
     std::vector<float> vuTrace;       ///< power of the VU reading every 10 ms (see VuMeter); only with keepPicture
     PeakPyramid peaks;                ///< only with keepPicture
     std::optional<Octaves> octavesDb; ///< how the power is spread; only with keepPicture
+    RestSpectra spectra;              ///< of rests and of playing; only with keepPicture
 };
 
 struct GainAdvice {

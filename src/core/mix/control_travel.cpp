@@ -50,11 +50,12 @@ Result<std::vector<TravelPoint>> controlTravel(const LayerRecipe& recipe, std::s
         for (std::size_t c = 0; c < end->channels(); ++c)
             for (float& v : end->channel(c)) v /= static_cast<float>(input->fullScaleV);
         const Colour colour = colourOf(heard(*input, *end), input->options.context.rateHz);
+        constexpr double kHeardDb = -60.0; // what is new and lies under it is not heard
         return TravelPoint{0.0,
                            colour.lufs,
                            colour.brightnessDb,
                            colour.bodyDb,
-                           newSoundDb(before.channel(0), heard(*input, *after).channel(0)),
+                           std::max(kHeardDb, newSoundDb(before.channel(0), heard(*input, *after).channel(0))),
                            colour.crestDb};
     };
     const auto present = measured(chain[stage]);

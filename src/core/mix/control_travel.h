@@ -13,7 +13,7 @@ struct TravelPoint {
     double loudness = 0.0;   ///< integrated, of the rig's output
     double brightness = 0.0; ///< power above 2 kHz over the whole
     double body = 0.0;       ///< power from 100 to 400 Hz over the whole
-    double harmonics = 0.0;  ///< what the stage adds that no filter makes of its input (newSoundDb)
+    double harmonics = 0.0;  ///< what the stage adds that no filter makes of its input (newSoundDb), from -60 dB up
     double crest = 0.0;      ///< highest sample over the RMS
 };
 

@@ -1,6 +1,7 @@
 #include "app/benches/blend/blend_bench.h"
 
 #include "app/benches/blend/place_ruler.h"
+#include "app/widgets/column_share.h"
 #include "core/advice/stereo_findings.h"
 #include "core/units/number_text.h"
 
@@ -122,7 +123,7 @@ void BlendBench::build()
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setSelectionMode(QAbstractItemView::SingleSelection);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft);
-    table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    shareByContent(table_);
     table_->verticalHeader()->setDefaultSectionSize(28);
     table_->setTabKeyNavigation(false);
     table_->setToolTip(

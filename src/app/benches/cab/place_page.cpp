@@ -2,6 +2,7 @@
 
 #include "app/benches/cab/impulse_use.h"
 #include "app/benches/cab/place_map.h"
+#include "app/widgets/column_share.h"
 #include "app/widgets/figure_table.h"
 #include "core/advice/finding.h"
 #include "core/impulse/impulse_difference.h"
@@ -196,7 +197,7 @@ void PlacePage::build()
     table_->setObjectName("placeTable");
     table_->setAccessibleName(tr("Microphones: kind, place, gain and what reaches them"));
     layOutTable(*table_,
-                {tr("microphone"), tr("cm"), tr("aside"), tr("angle"), tr("gain"), tr("delay"), tr("over"), tr("ms"),
+                {tr("microphone"), tr("cm away"), tr("cm aside"), tr("angle"), tr("gain"), tr("delay"), tr("turned over"), tr("ms"),
                  tr("dB SPL"), tr("spill")},
                 {kDistance, kOffset, kAngle, kGain, kDelay, kTravel, kPressure, kSpill});
     const std::pair<int, QString> tips[] = {{kDistance, tr("From the cloth, cm; with a minus behind the cabinet")},
@@ -209,9 +210,8 @@ void PlacePage::build()
                                             {kPressure, tr("What reaches it, and what it takes: an estimate")},
                                             {kSpill, tr("What it hears of the second amplifier against its own, dB")}};
     for (const auto& [c, tip] : tips) table_->horizontalHeaderItem(c)->setToolTip(tip);
-    table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
-    table_->horizontalHeader()->setSectionResizeMode(kKind, QHeaderView::Stretch);
     table_->horizontalHeader()->setMinimumSectionSize(34);
+    shareByContent(table_);
     connect(table_, &QTableWidget::itemSelectionChanged, this, [this] {
         if (refreshing_ || table_->currentRow() < 0) return;
         chosen_ = std::size_t(table_->currentRow());
@@ -236,11 +236,11 @@ void PlacePage::build()
                     [](CabPlan& p, double v) { p.room.floorM = 0.01 * v; });
     wall_ = figure(tr("wall"), tr("cm"), "placeWall", 0.0, 1000.0, 0,
                    [](CabPlan& p, double v) { p.room.wallM = 0.01 * v; });
-    reverberation_ = figure(tr("rings"), tr("s"), "placeReverberation", 0.0, 10.0, 2,
+    reverberation_ = figure(tr("reverb"), tr("s"), "placeReverberation", 0.0, 10.0, 2,
                             [](CabPlan& p, double v) { p.room.reverberationS = v; });
     for (FigureBox* b : {floor_, wall_, reverberation_}) b->setOffAtZero();
-    watts_ = figure(tr("plays"), tr("W"), "placeWatts", 0.01, 200.0, 1, [](CabPlan& p, double v) { p.watts = v; });
-    spill_ = figure(tr("second"), tr("m"), "placeSpill", 0.0, 20.0, 2, [](CabPlan& p, double v) { p.spillM = v; });
+    watts_ = figure(tr("played at"), tr("W"), "placeWatts", 0.01, 200.0, 1, [](CabPlan& p, double v) { p.watts = v; });
+    spill_ = figure(tr("2nd amp at"), tr("m"), "placeSpill", 0.0, 20.0, 2, [](CabPlan& p, double v) { p.spillM = v; });
     spill_->setOffAtZero();
     room->addStretch(1);
 

@@ -1,6 +1,7 @@
 #include "app/benches/double/pairs_page.h"
 
 #include "app/models/dry_samples.h"
+#include "app/widgets/column_share.h"
 #include "app/widgets/figure_table.h"
 #include "core/advice/take_judgement.h"
 #include "core/mix/session_mix.h"
@@ -45,7 +46,7 @@ PairsPage::PairsPage(const BenchContext& context, QWidget* parent)
                 {tr("one side"), tr("other side"), tr("spread, ms"), tr("median, ms"), tr("tuning, cents"),
                  tr("unpaired"), tr("heard as"), tr("cost")},
                 {2, 3, 4, 5, 7});
-    table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    shareByContent(table_);
     column->addWidget(table_, 1);
     auto* row = addRow(column, 6);
     useTwo_ =
@@ -111,7 +112,9 @@ void PairsPage::look()
     }
     std::string key;
     for (const Wanted& w : wanted) keys_.push_back(w.key), key += w.key;
-    about_->setText(isCut ? tr("The last %1 takes of the part are compared.").arg(kMost) : QString());
+    about_->setText(tr("Cost: how loosely the two are played, how they are tuned, notes that only one has, and what each "
+                       "take has amiss by itself. Less is better.") +
+                    (isCut ? tr(" The last %1 takes of the part are compared.").arg(kMost) : QString()));
     if (key == key_) return fill();
     key_ = key;
     struct Answer {
@@ -181,6 +184,7 @@ void PairsPage::fill()
             if (isTold) rows.push_back({i, j, &*at->second->take, costs[i][j]});
         }
     }
+    for (Row& row : rows) row.cost += own[row.a] + own[row.b]; // as the choice of two reckons
     std::ranges::sort(rows, {}, &Row::cost);
     table_->setRowCount(int(rows.size()));
     for (std::size_t r = 0; r < rows.size(); ++r) {

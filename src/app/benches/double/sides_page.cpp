@@ -1,6 +1,7 @@
 #include "app/benches/double/sides_page.h"
 
 #include "app/models/dry_samples.h"
+#include "app/widgets/column_share.h"
 #include "app/widgets/figure_table.h"
 #include "core/mix/session_mix.h"
 #include "core/units/json_text.h"
@@ -79,6 +80,23 @@ void ColourPlot::drawStill(QPainter& p)
     p.drawText(QPointF(x, 15), tr("dB, thirds of an octave, both at one level"));
 }
 
+QString sidesWords(const Complement& sides, const QString& first, const QString& second)
+{
+    const auto carrier = [&](double apartDb) { return apartDb > 0.0 ? second : first; };
+    const bool hasEdge = std::abs(sides.definitionApartDb) > kEdgeDb,
+               hasWeight = std::abs(sides.weightApartDb) > kEdgeDb;
+    const QString edge = carrier(sides.definitionApartDb), weight = carrier(sides.weightApartDb);
+    if (hasEdge && hasWeight && edge != weight)
+        return SidesPage::tr("%1 carries the edge, %2 the weight").arg(edge, weight);
+    if (hasEdge && hasWeight)
+        return SidesPage::tr("%1 carries both, edge and weight: give %2 one of them, with less dirt or with more low end")
+            .arg(edge, edge == first ? second : first);
+    if (hasEdge) return SidesPage::tr("%1 carries the edge; the weight is even").arg(edge);
+    if (hasWeight) return SidesPage::tr("%1 carries the weight; the edge is even").arg(weight);
+    return sides.spectrumApartDb < kAlikeDb ? SidesPage::tr("The sides sound alike")
+                                            : SidesPage::tr("The sides differ in colour, not in edge or weight");
+}
+
 SidesPage::SidesPage(const BenchContext& context, DoubleBook& book, QWidget* parent)
     : BenchPage(context, tr("Sides"), tr("Which side carries the edge, which the weight?"), parent), book_(book)
 {
@@ -91,7 +109,7 @@ SidesPage::SidesPage(const BenchContext& context, DoubleBook& book, QWidget* par
     table_ = named(new QTableWidget(this), "sidesTable", tr("How each side sounds, and their sum"));
     layOutTable(*table_, {tr("what"), tr("first"), tr("second"), tr("sum to mono"), tr("sum, rigs exchanged")},
                 {1, 2, 3, 4});
-    table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    shareByContent(table_);
     table_->setFixedHeight(kRows * 30 + 40);
     plot_ = new ColourPlot(this);
     column->addWidget(plot_, 1);
@@ -204,15 +222,7 @@ void SidesPage::fill()
     }
     const Complement& c = *now_;
     const QString first = book_.name(book_.first()), second = book_.name(book_.second());
-    QString text;
-    const bool hasEdge = std::abs(c.definitionApartDb) > kEdgeDb, hasWeight = std::abs(c.weightApartDb) > kEdgeDb;
-    if (hasEdge) text = tr("%1 carries the edge").arg(c.definitionApartDb > 0.0 ? second : first);
-    if (hasWeight)
-        text += (text.isEmpty() ? tr("%1 carries the weight") : tr(", %1 the weight"))
-                    .arg(c.weightApartDb > 0.0 ? second : first);
-    if (text.isEmpty())
-        text = c.spectrumApartDb < kAlikeDb ? tr("The sides sound alike")
-                                            : tr("The sides differ in colour, not in edge or weight");
+    QString text = sidesWords(c, first, second);
     if (exchanged_ && exchanged_->attackKeptDb > c.attackKeptDb + kBetterDb)
         text += tr("; with the rigs exchanged the sum keeps %1 dB more of the attack")
                     .arg(shownFigure(exchanged_->attackKeptDb - c.attackKeptDb, 1));

@@ -30,6 +30,9 @@ private:
 
 /// How alike the two sides sound through their rigs: which carries the edge and which the weight, what their sum keeps,
 /// and what they would be with their rigs exchanged.
+/// What the two sides carry, in words. @param first, second  their names
+QString sidesWords(const core::Complement& sides, const QString& first, const QString& second);
+
 class SidesPage : public BenchPage {
     Q_OBJECT
 public:

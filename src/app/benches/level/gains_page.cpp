@@ -2,6 +2,7 @@
 
 #include "app/models/guided_check.h"
 #include "app/theme/theme.h"
+#include "app/widgets/column_share.h"
 #include "app/widgets/plot.h"
 
 #include <QCheckBox>
@@ -87,9 +88,7 @@ GainsPage::GainsPage(const BenchContext& context, QWidget* parent)
     table_->horizontalHeader()->setHighlightSections(false);
     table_->setWordWrap(false);
     table_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff); // what is long ends in dots, and is told on hovering
-    constexpr int kWidths[] = {106, 104, 70, 96, 48, 72, 60, 64, 92};
-    for (int c = 0; c < With; ++c) table_->setColumnWidth(c, kWidths[c]);
-    table_->horizontalHeader()->setSectionResizeMode(With, QHeaderView::Stretch);
+    shareByContent(table_);
     for (const Column c : {Average, Peak, Floor})
         table_->horizontalHeaderItem(c)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
     column->addWidget(table_, 1);

@@ -200,46 +200,59 @@ void RestPicture::drawStill(QPainter& p)
     if (!n.floorDbfs)
         return drawEmpty(p, tr("Nobody rests for 0.3 s in this take, so noise and hum are not known.\nLeave a second "
                                "of muted strings before the first note."));
-    const double low = std::min(-120.0, std::floor(*n.floorDbfs / 20.0) * 20.0 - 10.0);
+    const RestSpectra& spectra = measured_->channels[channel_].spectra;
+    double lowest = *n.floorDbfs;
+    for (const double v : spectra.restDbfs)
+        if (std::isfinite(v)) lowest = std::min(lowest, v);
+    const double low = std::max(-160.0, std::floor(lowest / 20.0) * 20.0);
     const QRectF inner(44, 8, width() - 44 - 12, height() - 8 - 28);
-    PlotArea area(inner, Axis{40.0, 1000.0, 0, 1, true}, Axis{low, 0.0});
+    PlotArea area(inner, Axis{30.0, 16000.0, 0, 1, true}, Axis{low, 0.0});
     std::vector<double> levels;
     for (double v = 0.0; v >= low; v -= 20.0) levels.push_back(v);
     area.drawLevels(p, levels, [](double v) { return numberLabel(v); });
-    area.drawTicks(p, {50, 100, 150, 200, 300, 500, 1000}, hzLabel);
-    const double floorY = area.y.held(*n.floorDbfs);
-    QColor bed = ink(Token::Di);
-    bed.setAlphaF(0.25f);
-    p.fillRect(QRectF(inner.left(), floorY, inner.width(), inner.bottom() - floorY), bed);
+    area.drawTicks(p, {50, 100, 200, 500, 1000, 2000, 5000, 10000}, hzLabel);
     p.setFont(Theme::instance().text(TextSize::Small));
-    if (n.snrDb) {
-        const double playing = area.y.held(*n.floorDbfs + *n.snrDb);
-        p.setPen(QPen(ink(Token::Ink), 1.8));
-        p.drawLine(QPointF(inner.left(), playing), QPointF(inner.right(), playing));
-        drawLabel(p, {inner.right() - 4, playing + 3},
-                  tr("playing %1 dBFS").arg(numberLabel(*n.floorDbfs + *n.snrDb, 1)), Qt::AlignRight, ink(Token::Ink),
-                  inner);
+    p.setClipRect(inner);
+    const auto curve = [&](const std::vector<double>& db) {
+        QPolygonF line;
+        for (std::size_t i = 0; i < db.size(); ++i)
+            line << QPointF(area.x.at(spectra.hz[i]), area.y.at(std::isfinite(db[i]) ? db[i] : low - 20.0));
+        return line;
+    };
+    if (!spectra.restDbfs.empty()) {
+        QPolygonF bed = curve(spectra.restDbfs);
+        p.setPen(QPen(ink(Token::Di), 1.6));
+        p.drawPolyline(bed);
+        bed << QPointF(bed.back().x(), inner.bottom() + 2) << QPointF(bed.front().x(), inner.bottom() + 2);
+        QColor fill = ink(Token::Di);
+        fill.setAlphaF(0.25f);
+        p.setPen(Qt::NoPen);
+        p.setBrush(fill);
+        p.drawPolygon(bed);
+        p.setBrush(Qt::NoBrush);
+        p.setPen(QPen(ink(Token::Ink), 1.6));
+        p.drawPolyline(curve(spectra.playDbfs));
     }
     if (n.hum)
         for (const HumHarmonic& h : n.hum->harmonics) {
-            const double x = area.x.at(h.hz), y = area.y.held(h.levelDbfs);
-            p.setPen(QPen(ink(Token::Ink), 2));
+            const double x = area.x.at(h.hz), y = area.y.at(h.levelDbfs);
+            p.setPen(QPen(ink(Token::Act), 2));
             p.drawLine(QPointF(x, inner.bottom()), QPointF(x, y));
         }
-    p.setPen(QPen(ink(Token::Ink3), 1.2));
+    const double floorY = area.y.held(*n.floorDbfs);
+    p.setPen(QPen(ink(Token::Ink2), 1.0, Qt::DashLine)); // all of it together: more than any band alone
     p.drawLine(QPointF(inner.left(), floorY), QPointF(inner.right(), floorY));
+    p.setClipping(false);
     const bool narrow = inner.width() < 330.0;
-    QString text = tr("floor %1 dBFS").arg(numberLabel(*n.floorDbfs, 1));
+    QString text = tr("floor %1 dBFS in all").arg(numberLabel(*n.floorDbfs, 1));
     if (n.snrDb) text += (narrow ? tr(", %1 dB under") : tr(", %1 dB under the playing")).arg(numberLabel(*n.snrDb, 0));
     drawLabel(p, {inner.right() - 4, floorY - 3}, text, Qt::AlignRight | Qt::AlignBottom, ink(Token::Ink2), inner);
-    // In the room between the two lines, where nothing else stands.
-    const double top = n.snrDb ? area.y.held(*n.floorDbfs + *n.snrDb) : inner.top();
-    drawLabel(
-        p, {inner.left() + 4, 0.5 * (top + floorY)},
-        n.hum
-            ? tr("hum: %1 Hz series, %2 dBFS").arg(numberLabel(n.hum->mainsHz, 2)).arg(numberLabel(n.hum->levelDbfs, 1))
-            : tr("no mains series stands out"),
-        Qt::AlignLeft | Qt::AlignVCenter, ink(Token::Ink2), inner);
+    drawLabel(p, {inner.left() + 4, inner.top() + 2},
+              n.hum ? tr("hum: %1 Hz series, %2 dBFS")
+                          .arg(numberLabel(n.hum->mainsHz, 2))
+                          .arg(numberLabel(n.hum->levelDbfs, 1))
+                    : tr("no mains series stands out"),
+              Qt::AlignLeft | Qt::AlignTop, n.hum ? ink(Token::Act) : ink(Token::Ink2), inner);
 }
 
 } // namespace gristle::app

@@ -183,7 +183,7 @@ void LoadingPage::build()
     column->addWidget(controls_);
     auto* honest =
         new QLabel(tr("A circuit with values that are typical for the kind of pickup: an estimate for any one guitar. "
-                      "Type your pickup's own values where you know them (0: typical)."),
+                      "What is greyed is typical: type your pickup's own value over it where you know it, and empty the field to go back."),
                    this);
     honest->setProperty("tone", "2");
     honest->setFont(Theme::instance().text(TextSize::Small));

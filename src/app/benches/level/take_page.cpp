@@ -54,7 +54,7 @@ void TakePage::build()
     auto* foot = new QHBoxLayout;
     foot->setSpacing(24);
     auto* restColumn = new QVBoxLayout;
-    auto* restTitle = new QLabel(tr("While nobody plays, dBFS over Hz"), this);
+    auto* restTitle = new QLabel(tr("Rest (grey) and playing (ink), dBFS over Hz"), this);
     restTitle->setFont(Theme::instance().text(TextSize::Normal, true));
     rest_ = new RestPicture(this);
     restColumn->addWidget(restTitle);

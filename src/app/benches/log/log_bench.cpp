@@ -154,7 +154,8 @@ BenchState LogBench::state() const
 {
     const auto missing = session().isOpen() ? session().missing().size() : 0;
     if (missing > 0) return {tr("%1 missing").arg(missing), true};
-    return {tr("%1 entries").arg(model_->entries()), false};
+    const auto entries = model_->entries();
+    return {entries == 1 ? tr("1 entry") : tr("%1 entries").arg(entries), false};
 }
 
 void LogBench::findings(FindingsPanel& panel) const

@@ -147,9 +147,13 @@ QWidget* RigBench::buildChainRow()
         button(tr("Add a stage"), "addStage", tr("Add a stage behind the chosen one; Insert on the ladder"), row);
     auto* menu = new QMenu(add);
     std::string group;
+    QMenu* ofGroup = nullptr; // a menu each, so that none is longer than the screen
     for (const NodeType& type : nodeTypes()) {
-        if (type.group != group) menu->addSection(tr((group = type.group).c_str()));
-        QAction* action = menu->addAction(QString::fromStdString(type.title));
+        if (!ofGroup || type.group != group) {
+            ofGroup = menu->addMenu(tr((group = type.group).c_str()));
+            ofGroup->setToolTipsVisible(true);
+        }
+        QAction* action = ofGroup->addAction(QString::fromStdString(type.title));
         action->setToolTip(QString::fromStdString(type.about));
         connect(action, &QAction::triggered, this, [this, name = type.type] {
             const int at = lanes_.in(rig_).empty() ? 0 : ladder_->chosen() + 1;
@@ -162,7 +166,7 @@ QWidget* RigBench::buildChainRow()
             chooseStage(at);
         });
     }
-    menu->addSection(tr("lanes"));
+    menu->addSeparator();
     QAction* split = menu->addAction(tr("A clean lane beside the chosen stage"));
     split->setToolTip(tr("Both are added up, as loud as the stage alone"));
     connect(split, &QAction::triggered, this, &RigBench::splitStage);

@@ -33,6 +33,7 @@ constexpr std::array<Measure, 5> kMeasures{
      {QT_TRANSLATE_NOOP("Travel", "body"), &TravelPoint::body, Qt::DotLine},
      {QT_TRANSLATE_NOOP("Travel", "harmonics"), &TravelPoint::harmonics, Qt::DashDotLine},
      {QT_TRANSLATE_NOOP("Travel", "crest"), &TravelPoint::crest, Qt::DashDotDotLine}}};
+constexpr double kNothingLu = -30.0; // against now
 constexpr double kSeenDb = 0.5; // a measure that moves by less is not drawn
 
 QString nameOf(const Measure& m) { return QCoreApplication::translate("Travel", m.name); }
@@ -56,9 +57,9 @@ QString travelWords(const std::vector<TravelPoint>& points)
     for (const Measure& m : kMeasures) {
         if (&m != most && m.of != &TravelPoint::brightness) continue;
         if (const auto idle = idleStretch(points, m.of))
-            out << StagePanel::tr("%1 stands still from %2 to %3").arg(nameOf(m), figure(idle->from), figure(idle->to));
+            out << StagePanel::tr("no change of %1 from %2 to %3").arg(nameOf(m), figure(idle->from), figure(idle->to));
     }
-    return out.isEmpty() ? StagePanel::tr("%1 works over all of it").arg(nameOf(*most))
+    return out.isEmpty() ? StagePanel::tr("it changes the %1 all along").arg(nameOf(*most))
                          : out.join(QStringLiteral(", "));
 }
 
@@ -289,7 +290,10 @@ void StagePanel::showTravel(std::vector<TravelPoint> points, bool done)
     for (const Measure& m : kMeasures) {
         if (wholeOf(points, m.of) < kSeenDb) continue;
         auto& curve = curves.emplace_back(TravelRuler::Curve{nameOf(m), m.style, {}});
-        for (const TravelPoint& t : points) curve.points.push_back({t.value, std::clamp(t.*m.of, -60.0, 60.0)});
+        // Where next to nothing is heard (a gate that stays shut) there is a level, and no colour.
+        for (const TravelPoint& t : points)
+            if (m.of == &TravelPoint::loudness || t.loudness > kNothingLu)
+                curve.points.push_back({t.value, std::clamp(t.*m.of, -60.0, 60.0)});
     }
     if (const ParameterSpec* spec = controls_->focused(); spec && done) {
         known_ = {spec->key, placesToHear(points, kPlaces)};

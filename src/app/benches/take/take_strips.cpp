@@ -9,7 +9,7 @@ using namespace core;
 
 namespace {
 
-constexpr double kGutter = 74.0, kHead = 24.0;
+constexpr double kGutter = 108.0, kHead = 24.0;
 constexpr double kRangeMs = 35.0; // from the middle of a strip to its edge
 constexpr double kLeastBar = 34.0, kLeastRow = 44.0, kMostRow = 120.0;
 constexpr double kEarlyS = 0.06; // a note that comes that much before its bar line belongs to it
@@ -155,7 +155,7 @@ void TakeStrips::drawStill(QPainter& p)
         p.setFont(Theme::instance().text(TextSize::Normal, counts));
         p.setPen(ink(Token::Ink));
         p.drawText(QRectF(0, row.top() + 4, kGutter - 8, 20), Qt::AlignLeft | Qt::AlignVCenter,
-                   tr("Take %1").arg(t + 1));
+                   counts ? tr("Take %1 counts").arg(t + 1) : tr("Take %1").arg(t + 1));
         p.setFont(Theme::instance().text(TextSize::Small));
         p.setPen(ink(Token::Ink2));
         const auto& judged = takes_[std::size_t(t)];

@@ -78,6 +78,18 @@ GuitarCircuit guitarCircuitOf(const ParameterValues& v)
     return g;
 }
 
+std::optional<double> typicalValue(const NodeType& type, const ParameterValues& values, const std::string& key)
+{
+    if (type.type != "loading") return std::nullopt;
+    for (const PickupKind& kind : pickupKinds()) {
+        if (textOf(values, "pickup") != kind.key) continue;
+        if (key == "henry") return kind.pickup.inductanceH;
+        if (key == "coil_kohm") return kind.pickup.resistanceOhm * 1e-3;
+        if (key == "coil_pf") return kind.pickup.capacitanceF * 1e12;
+    }
+    return std::nullopt;
+}
+
 GuitarCircuit takenCircuitOf(const ParameterValues& v)
 {
     GuitarCircuit g = guitarCircuitOf(v);
