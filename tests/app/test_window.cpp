@@ -410,7 +410,7 @@ void TestWindow::everyControlHasANameAndFits()
                     const QString text = cell.data().toString();
                     const QFont font = cell.data(Qt::FontRole).isValid() ? cell.data(Qt::FontRole).value<QFont>()
                                                                          : table->font();
-                    constexpr int kBesides = 12; // the style's padding
+                    constexpr int kBesides = 20; // the style's padding
                     const bool isLong = text.size() > 40; // prose ends in dots, and is told on hovering
                     if (!isLong && !table->indexWidget(cell))
                         QVERIFY2(table->columnWidth(c) >= QFontMetrics(font).horizontalAdvance(text) + kBesides,

@@ -65,7 +65,7 @@ private:
     void share()
     {
         constexpr int kMostRows = 200; // that are looked at: a list may be long
-        constexpr int kBesideHead = 14;
+        constexpr int kBesideHead = 16;
         auto* header = table_->horizontalHeader();
         std::vector<int> wanted, columns;
         for (int c = 0; c < table_->model()->columnCount(); ++c) {
@@ -87,7 +87,7 @@ private:
     }
     int hint(const QModelIndex& index) const
     {
-        constexpr int kBesides = 16; // the style's padding on both sides
+        constexpr int kBesides = 24; // the style's padding on both sides
         const QVariant own = index.data(Qt::FontRole);
         const QFontMetrics metrics = own.isValid() ? QFontMetrics(own.value<QFont>()) : table_->fontMetrics();
         const int check = index.data(Qt::CheckStateRole).isValid() ? 22 : 0;

@@ -232,7 +232,7 @@ Result<std::span<const float>> AudioReader::readInterleaved(std::size_t frames)
     const sf_count_t got = s.decode(wanted);
     const bool isFlac = s.info.container == "FLAC";
     if (got < wanted && sf_error(s.file) == SF_ERR_SYSTEM) return readError(s.path, errno ? errno : EIO);
-    const bool breaksOff = got < wanted || (isFlac && left == 0 && frames > 0 && s.info.isTruncated());
+    const bool breaksOff = got < wanted || (isFlac && frames > 0 && s.info.isTruncated() && got == left);
     if (breaksOff && !s.takesWhatIsThere) {
         const std::string where = fmt::format("{:.2f} s", double(s.at + got) / s.info.sampleRateHz);
         return Error{ErrorCode::FileUnreadable,

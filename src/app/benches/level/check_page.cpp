@@ -183,6 +183,7 @@ QWidget* CheckPage::buildFoot()
     label(tr("heard on"));
     listened_ = named(new QComboBox(foot), "madeListened", tr("What was listened on"));
     listened_->addItems({tr("headphones"), tr("loudspeakers"), tr("an amplifier")});
+    listened_->setMinimumContentsLength(11);
     made->addWidget(listened_);
     made->addStretch(1);
     for (QLineEdit* edit : {strings_, volume_, tone_, capo_})
