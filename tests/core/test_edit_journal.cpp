@@ -44,6 +44,7 @@ private slots:
     void halfALineIsLeftOut();
     void oldStepsAreNotDoneTwice();
     void nonsenseIsKeptAside();
+    void aDamagedLineIsToldAndKept();
     void readersChangeNothing();
     void fullDiskKeepsTheOld();
     void rigsAreOnDiskBeforeTheyAreNamed();
@@ -177,6 +178,39 @@ void TestEditJournal::nonsenseIsKeptAside()
                              "{\"edit\":2,\"songs\":1,\"song\":[[7,{}]]}", "{\"edit\":3,\"songs\":1,\"song\":[]}"}) {
         std::ofstream(folder / "edits.jsonl") << line << "\n";
         QVERIFY2(opened(folder) == test::sessionExample(), line);
+    }
+}
+
+/// Ten edits, the sixth damaged: five are there, the rest is told and kept aside, and the next damage beside it.
+void TestEditJournal::aDamagedLineIsToldAndKept()
+{
+    QTemporaryDir dir;
+    const fs::path folder = makeSession(dir);
+    for (const char* aside : {"edits.unread.jsonl", "edits.unread 2.jsonl"}) {
+        {
+            auto session = SessionFolder::open(folder, Access::Write);
+            QVERIFY(bool(session));
+            auto d = session->document();
+            for (int i = 1; i <= 10; ++i) {
+                d.name = "edit " + std::to_string(i);
+                QVERIFY(bool(session->put(d)));
+            }
+        }
+        std::string journal = *readText(folder / "edits.jsonl");
+        std::size_t at = 0;
+        for (int line = 0; line < 5; ++line) at = journal.find('\n', at) + 1;
+        for (std::size_t i = at + 3; i < at + 40; ++i) journal[i] = '\0'; // a block that never came to disk
+        std::ofstream(folder / "edits.jsonl", std::ios::binary) << journal;
+        {
+            const auto reader = SessionFolder::open(folder, Access::Read);
+            QVERIFY(reader && reader->document().name == "edit 5");
+            QCOMPARE(reader->warnings().size(), std::size_t(1));
+        }
+        auto session = SessionFolder::open(folder, Access::Write);
+        QVERIFY(session && session->document().name == "edit 5");
+        QVERIFY(session->warnings().size() == 1 && session->warnings()[0].find("5 of the edits") != std::string::npos);
+        QVERIFY(*readText(folder / aside) == journal);
+        QVERIFY(!fs::exists(folder / "edits.jsonl"));
     }
 }
 

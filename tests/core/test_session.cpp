@@ -24,6 +24,9 @@ class TestSession : public QObject {
     Q_OBJECT
 private slots:
     void documentRoundTrips();
+    void whatANewerVersionWroteStays();
+    void formatNumbersOfAnySize_data();
+    void formatNumbersOfAnySize();
     void badDocuments_data();
     void badDocuments();
     void secondWriterIsRefused();
@@ -47,6 +50,106 @@ void TestSession::documentRoundTrips()
     const auto read = sessionFromJson(sessionToJson(d));
     QVERIFY(bool(read));
     QVERIFY(*read == d);
+}
+
+namespace {
+
+/// Gives every object in a document a field that nobody knows; how many there are.
+int mark(nlohmann::ordered_json& json, int& count)
+{
+    if (json.is_object()) {
+        for (auto& [key, value] : json.items()) mark(value, count);
+        json["of_a_newer_version"] = {{"number", ++count}, {"list", {1, "two", nullptr}}, {"exact", 5}};
+    } else if (json.is_array()) {
+        for (auto& value : json) mark(value, count);
+    }
+    return count;
+}
+
+} // namespace
+
+/// Through the document, the journal and saving: every field of every object, as it came.
+void TestSession::whatANewerVersionWroteStays()
+{
+    QTemporaryDir dir;
+    const fs::path folder = dir.filePath("s.gristle").toStdString();
+    QVERIFY(bool(SessionFolder::create(folder, example(), "")));
+    auto json = nlohmann::ordered_json::parse(*readText(folder / "session.json"));
+    int count = 0;
+    QVERIFY(mark(json, count) > 15);
+    std::ofstream(folder / "session.json") << json.dump(1);
+    {
+        auto session = SessionFolder::open(folder, Access::Write);
+        QVERIFY(bool(session));
+        auto d = session->document();
+        d.songs[0].tempoBpm += 1.0; // goes through the journal
+        QVERIFY(bool(session->put(d)));
+        d.name = "another";
+        QVERIFY(bool(session->put(d)));
+    }
+    {
+        auto session = SessionFolder::open(folder, Access::Write); // puts the journal in its place
+        QVERIFY(session && session->document().name == "another");
+        auto d = session->document();
+        d.songs[0].parts[0].layers[0].gainDb = -3.0;
+        QVERIFY(bool(session->save(d)));
+    }
+    auto after = nlohmann::ordered_json::parse(*readText(folder / "session.json"));
+    json["name"] = "another";
+    json["edit"] = after["edit"];
+    json["song"][0]["tempo_bpm"] = json["song"][0]["tempo_bpm"].get<double>() + 1.0;
+    json["song"][0]["part"][0]["layer"][0]["gain_db"] = -3.0;
+    // The order of keys is no matter of JSON.
+    QVERIFY2(nlohmann::json::parse(json.dump()) == nlohmann::json::parse(after.dump()),
+             nlohmann::json::diff(nlohmann::json::parse(json.dump()), nlohmann::json::parse(after.dump())).dump(1).c_str());
+
+    // The same for a rig, with a node that is not known.
+    auto session = SessionFolder::open(folder, Access::Write);
+    std::ofstream(folder / "rigs" / "new.v1.json")
+        << R"({"gristle_rig":1,"name":"new","version":1,"di_average_dbfs":null,"output_db":2.0,"mood":{"a":[1]},"chain":[)"
+        << R"({"node":"gain","db":3.0,"colour":"blue","by":[1,2]},{"node":"not yet made","depth":5,"bypass":false,"x":{"y":1}},)"
+        << R"({"lanes":[[],[{"node":"gain","db":1.0,"n":7}]],"sides":2}]})";
+    std::vector<std::string> warnings;
+    auto rig = session->loadRig("rigs/new.v1.json", Unknown::Bypass, warnings);
+    QVERIFY(rig && !warnings.empty());
+    rig->outputDb = -1.0;
+    const auto saved = session->saveRig(*rig);
+    QVERIFY(bool(saved));
+    auto before = nlohmann::json::parse(*readText(folder / "rigs/new.v1.json")), now = nlohmann::json::parse(*readText(folder / *saved));
+    before["output_db"] = -1.0, before["version"] = 2;
+    QVERIFY2(before == now, nlohmann::json::diff(before, now).dump(1).c_str());
+}
+
+void TestSession::formatNumbersOfAnySize_data()
+{
+    QTest::addColumn<QByteArray>("number");
+    QTest::addColumn<int>("code"); // -1: opens
+    QTest::newRow("this one") << QByteArray("1") << -1;
+    QTest::newRow("the next") << QByteArray("2") << int(ErrorCode::NewerVersion);
+    QTest::newRow("2^32 + 1") << QByteArray("4294967297") << int(ErrorCode::NewerVersion);
+    QTest::newRow("2^64 + 1") << QByteArray("18446744073709551617") << int(ErrorCode::NewerVersion);
+    QTest::newRow("1e300") << QByteArray("1e300") << int(ErrorCode::NewerVersion);
+    QTest::newRow("a word") << QByteArray("\"1\"") << int(ErrorCode::BadDocument);
+    QTest::newRow("a tower") << QByteArray(100000, '[') << int(ErrorCode::BadDocument);
+}
+
+void TestSession::formatNumbersOfAnySize()
+{
+    QFETCH(QByteArray, number);
+    QFETCH(int, code);
+    QTemporaryDir dir;
+    const fs::path folder = dir.filePath("s.gristle").toStdString();
+    QVERIFY(bool(SessionFolder::create(folder, example(), "")));
+    std::string text = *readText(folder / "session.json");
+    text.replace(text.find("\"gristle_session\": 1"), 20, "\"gristle_session\": " + number.toStdString());
+    std::ofstream(folder / "session.json") << text;
+    const auto session = SessionFolder::open(folder, Access::Write);
+    QCOMPARE(session ? -1 : int(session.error().code), code);
+    if (code >= 0) QVERIFY(*readText(folder / "session.json") == text); // and nothing was changed
+    std::ofstream(folder / "rigs" / "n.json") << "{\"gristle_rig\":" << number.toStdString() << ",\"chain\":[]}";
+    std::vector<std::string> warnings;
+    const auto rig = readRig(folder / "rigs" / "n.json", Unknown::Bypass, warnings);
+    QCOMPARE(rig ? -1 : int(rig.error().code), code);
 }
 
 void TestSession::badDocuments_data()

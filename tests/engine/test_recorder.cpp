@@ -6,6 +6,8 @@
 #include "support/signals.h"
 
 #include <QtTest/QtTest>
+#include <atomic>
+#include <thread>
 #include <csignal>
 #include <fstream>
 #include <sndfile.h>
@@ -83,6 +85,7 @@ private slots:
     void startsOverAFileNever();
     void broadcastChunkSaysWhen();
     void metersWithoutRecording();
+    void metersCountEachSampleOnce();
     void takeAllocatesAndLocksNothing();
     void killedWhileRecording();
     void simulatedInterfaceIsHeard();
@@ -258,6 +261,44 @@ void TestRecorder::metersWithoutRecording()
     QVERIFY(std::abs(level.rectified - 1.0 / std::numbers::pi) < 0.003); // 0.5 x 2 / pi, and two samples more
     QCOMPARE(recorder.level(0).peak, 0.0f);                              // since the last look
     QCOMPARE(recorder.level(99).peak, 0.0f);
+}
+
+/// Somebody looks all the time while blocks come: all looks together are all that came, and every peak is seen.
+void TestRecorder::metersCountEachSampleOnce()
+{
+    Recorder recorder;
+    constexpr std::size_t kBlock = 32;
+    constexpr int kBlocks = 40000;
+    std::atomic<bool> isOver{false};
+    std::thread audio([&] {
+        std::vector<float> x(kBlock, 0.25f);
+        const float* inputs[1] = {x.data()};
+        for (int i = 0; i < kBlocks; ++i) {
+            x[7] = i % 1000 == 999 ? 0.9f : 0.25f;
+            recorder.take(inputs, 1, kBlock, false);
+        }
+        isOver = true;
+    });
+    std::int64_t frames = 0;
+    double sizes = 0.0;
+    int peaks = 0;
+    const auto look = [&] {
+        const InputLevel level = recorder.level(0);
+        frames += level.frames;
+        sizes += level.rectified * double(level.frames);
+        peaks += level.peak > 0.5f;
+        return level.frames == 0 || std::abs(level.rectified - 0.25) < 0.25; // of whole blocks
+    };
+    bool isWhole = true;
+    while (!isOver) isWhole = look() && isWhole;
+    isWhole = look() && isWhole;
+    audio.join();
+    isWhole = look() && isWhole;
+    QVERIFY(isWhole);
+    QCOMPARE(frames, std::int64_t(kBlocks) * std::int64_t(kBlock));
+    const double all = 0.25 * double(frames) + (kBlocks / 1000) * 0.65;
+    QVERIFY2(std::abs(sizes - all) < 1e-6 * all, qPrintable(QString::number(sizes - all)));
+    QVERIFY(peaks >= 1 && peaks <= kBlocks / 1000); // several may fall into one look, none into two
 }
 
 void TestRecorder::takeAllocatesAndLocksNothing()

@@ -87,8 +87,6 @@ RestlessUser::RestlessUser(MainWindow& window, std::uint32_t seed, QStringList s
     : window_(window), random_(seed), sessions_(std::move(sessions)), files_(std::move(files)), log_(logFile)
 {
     if (!log_.open(QIODevice::WriteOnly | QIODevice::Truncate)) qFatal("the log of the restless user cannot be written");
-    QObject::connect(&answers_, &QTimer::timeout, &answers_, [this] { leavePopups(); });
-    answers_.start(30);
     windowThread_ = pthread_self();
     logHandle = log_.handle();
     std::signal(SIGUSR1, whereAmI);
@@ -109,13 +107,22 @@ RestlessUser::RestlessUser(MainWindow& window, std::uint32_t seed, QStringList s
     QObject::connect(&window_.session(), &SessionModel::documentChanged, &answers_, keep);
 }
 
-RestlessUser::~RestlessUser() { answers_.stop(); }
+RestlessUser::~RestlessUser() = default;
 
 void RestlessUser::watch(std::stop_token stop)
 {
     constexpr double kLongS = 0.1;
     while (!stop.stop_requested()) {
         std::this_thread::sleep_for(std::chrono::milliseconds(20));
+        // Posted and not by a timer: a dialog that waits may have been opened by such an answer itself.
+        if (!answerIsDue_.exchange(true))
+            QMetaObject::invokeMethod(
+                &answers_,
+                [this] {
+                    answerIsDue_ = false;
+                    leavePopups();
+                },
+                Qt::QueuedConnection);
         const double since = since_.load();
         if (since > 0.0 && wallSeconds() - since > kLongS) {
             since_.store(0.0); // once a step
