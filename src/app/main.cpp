@@ -36,8 +36,10 @@ int main(int argc, char** argv)
     if (parser.isSet(tourOption)) qputenv("GRISTLE_HOME", ofTheTour.path().toUtf8());
     MainWindow window;
     application.whenThrown = [&window](const QString& what) {
-        window.tell(QObject::tr("Something in Gristle went wrong (%1), and the step was given up").arg(what),
-                    QObject::tr("all that you had done before is kept; close the session and open it again if something looks odd"));
+        window.tell(
+            QObject::tr("Something in Gristle went wrong (%1), and the step was given up").arg(what),
+            QObject::tr(
+                "all that you had done before is kept; close the session and open it again if something looks odd"));
     };
     if (!parser.isSet(tourOption)) window.restorePlace();
     window.show();

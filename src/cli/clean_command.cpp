@@ -1,6 +1,6 @@
 #include "cli/report.h"
-#include "core/audio/file_place.h"
 #include "core/advice/clean_findings.h"
+#include "core/audio/file_place.h"
 #include "core/mix/clean_judge.h"
 #include "core/mix/render.h"
 
@@ -41,8 +41,8 @@ Result<Answer> clean(const Options& o, const Surroundings& s)
     for (const std::string& out : {o.out, o.removed})
         if (!out.empty())
             if (const auto may = checkOutput(out, {o.in, o.profile}); !may) return may.error();
-    if (!o.removed.empty() && std::filesystem::path(o.removed).lexically_normal() ==
-                                  std::filesystem::path(o.out).lexically_normal())
+    if (!o.removed.empty() &&
+        std::filesystem::path(o.removed).lexically_normal() == std::filesystem::path(o.out).lexically_normal())
         return Error{ErrorCode::Usage, o.out + ": both results would have this name", "name two files"};
     const auto before = measureFile(o.in, {}, s.progress());
     if (!before) return before.error();

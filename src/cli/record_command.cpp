@@ -1,8 +1,8 @@
 #include "cli/report.h"
 #include "core/advice/level_findings.h"
 #include "core/audio/file_place.h"
-#include "core/units/text.h"
 #include "core/session/recorded_take.h"
+#include "core/units/text.h"
 #include "engine/recorder.h"
 #include "engine/simulated_device.h"
 
@@ -130,8 +130,8 @@ Result<std::filesystem::path> keep(const Options& o, Place& place, const engine:
                          report.failure->remedy};
         const auto placed = o.isForced ? putInPlace(place.file, o.out) : putInNewPlace(place.file, o.out);
         if (!placed && isThere(place.file))
-            return Error{placed.error().code, placed.error().message + ", and the recording is kept as " +
-                                                  shownName(place.file),
+            return Error{placed.error().code,
+                         placed.error().message + ", and the recording is kept as " + shownName(place.file),
                          placed.error().remedy};
         if (!placed) return placed.error();
         return std::filesystem::path(o.out);

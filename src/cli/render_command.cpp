@@ -51,8 +51,7 @@ Result<Answer> render(const Options& o, const Surroundings& s)
     if (!report) return report.error();
     const double took = std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count();
     report->warnings.insert(report->warnings.begin(), warnings.begin(), warnings.end());
-    const auto findings =
-        rigFindings(*report, recipe.rig, std::nullopt, shownName(o.in));
+    const auto findings = rigFindings(*report, recipe.rig, std::nullopt, shownName(o.in));
     Answer a;
     const double factor = report->durationS / std::max(took, 1e-9);
     a.json = {{"out", o.out},

@@ -1,7 +1,7 @@
 #include "cli/command.h"
+#include "core/audio/file_place.h"
 #include "core/session/recall_sheet.h"
 #include "core/session/recorded_take.h"
-#include "core/audio/file_place.h"
 #include "core/session/take_import.h"
 #include "core/units/text.h"
 
@@ -314,13 +314,15 @@ void addSession(CLI::App& app, Job& job)
     added->add_option("--pickup", o->pickup, "Which pickup");
     added->add_option("--channel", o->channel, "Which channel, from 1")->check(CLI::Range(1, 64));
     verb("info", "Shows songs, parts, layers and takes", info);
-    added->add_flag("--short", o->takesShort, "Bring in what is there of files that are shorter than their header says");
+    added->add_flag("--short", o->takesShort,
+                    "Bring in what is there of files that are shorter than their header says");
     verb("check", "Lists what is missing or changed, and what is left over", check);
     CLI::App* cleaned = verb("clean", "Removes what is left over: what is safe, or the files that are named", clean);
     cleaned->add_option("FILE", o->files, "As session check lists them");
     cleaned->add_flag("--list", o->onlyLists, "Only say what would go");
     verb("recover", "Makes takes of recordings that were not finished", recover);
-    verb("salvage", "The same, also of recordings with a broken header, as their notes say that the samples lie", salvage);
+    verb("salvage", "The same, also of recordings with a broken header, as their notes say that the samples lie",
+         salvage);
     verb("log", "Shows the log", log)->add_flag("--csv", o->csv, "As CSV");
 }
 

@@ -96,9 +96,9 @@ private:
     std::atomic<std::size_t> gapCount_{0};
     bool overrun_ = false; ///< audio thread: inside a stretch that the disk was too slow for
     std::array<Meter, kMostChannels> meters_;
-    std::array<Seen, kMostChannels> seen_; ///< of who asks for the level
+    std::array<Seen, kMostChannels> seen_;               ///< of who asks for the level
     std::optional<core::Error> failure_, headerFailure_; ///< the writer's; the header's is told, and it goes on
-    std::optional<core::Error> diskFailure_; ///< of forcing to disk
+    std::optional<core::Error> diskFailure_;             ///< of forcing to disk
     std::vector<float> block_;
     std::jthread thread_, disk_;
 };

@@ -10,19 +10,19 @@ namespace gristle::engine {
 
 namespace {
 
-constexpr float kCeiling = 0.87f; // -1.21 dBFS: under -1 dBTP with what lies between eight phases
-constexpr double kWindowS = 0.00035;       // one who hears himself play waits for it, too
-constexpr std::size_t kFewestFrames = 12;  // of the window, at low rates
+constexpr float kCeiling = 0.87f;         // -1.21 dBFS: under -1 dBTP with what lies between eight phases
+constexpr double kWindowS = 0.00035;      // one who hears himself play waits for it, too
+constexpr std::size_t kFewestFrames = 12; // of the window, at low rates
 constexpr double kHoldS = 0.012; // half a period of the lowest string that is tuned down far: a tone keeps its shape
 constexpr float kAsMuch = 0.03f; // log2: the next peak of a tone is hardly ever met at its very top
 constexpr double kReleaseS = 0.08;
-constexpr float kMost = 1e5f;        // 100 dB over full scale: nobody hears what is lost past it, and floats bear it
+constexpr float kMost = 1e5f; // 100 dB over full scale: nobody hears what is lost past it, and floats bear it
 // Near the upper end of the band what lies between samples depends on more than 24 of them. A kernel of 64 sees at most
 // (2 / pi) ln(32 / 12) = 0.62 of the largest sample more.
 constexpr float kBeyond = 0.9f;
-constexpr float kLargestSum = 3.2f;  // of a phase's |taps|, up to 64 of them
-constexpr float kFurther = 0.02f; // of what has to be turned down at once; found by trial on random extremes
-constexpr float kFurthest = 0.2f;    // log2, 1.2 dB
+constexpr float kLargestSum = 3.2f; // of a phase's |taps|, up to 64 of them
+constexpr float kFurther = 0.02f;   // of what has to be turned down at once; found by trial on random extremes
+constexpr float kFurthest = 0.2f;   // log2, 1.2 dB
 
 } // namespace
 

@@ -1,7 +1,7 @@
 // A full disk under the window: nothing is lost, each is told, and it goes on when there is room again.
 
-#include "core/audio/take_writer.h"
 #include "core/audio/audio_reader.h"
+#include "core/audio/take_writer.h"
 #include "core/session/recorded_take.h"
 #include "core/session/take_import.h"
 #include "support/faulty_disk.h"
@@ -46,8 +46,8 @@ void TestFullDisk::init()
     d.songs.push_back({"Song", 120.0, "4/4", "E standard", {{"Part", {}}}});
     auto session = SessionFolder::create(folder_.toStdString(), d, "now");
     QVERIFY(bool(session));
-    const auto take = importTake(session->path(), {}, test::writeWav(dir_, "first.wav", {test::whiteNoise(0.1, 30000)}, 48000),
-                                 {}, "now");
+    const auto take = importTake(session->path(), {},
+                                 test::writeWav(dir_, "first.wav", {test::whiteNoise(0.1, 30000)}, 48000), {}, "now");
     QVERIFY(bool(take));
     Layer layer;
     layer.name = "Left 1";
@@ -76,7 +76,8 @@ std::filesystem::path TestFullDisk::record(WindowBench& b, std::int64_t frames)
     const auto file = beginRecording(b.window.session().folder().path(), note);
     if (!file) qFatal("no recording");
     auto writer = TakeWriter::create(*file, {48000, 1, SampleFormat::Int24, "", note.recorded});
-    if (!writer || !writer->write(test::whiteNoise(0.1, std::size_t(frames))) || !writer->close()) qFatal("not written");
+    if (!writer || !writer->write(test::whiteNoise(0.1, std::size_t(frames))) || !writer->close())
+        qFatal("not written");
     return *file;
 }
 
@@ -89,7 +90,8 @@ void TestFullDisk::anEditIsRefusedAloudAndTheRestGoesOn()
     disk::below(folder_.toStdString());
     for (int level = 0; level < 30; ++level) { // at any moment of noting it
         disk::leaveRoom(level * 12);
-        const bool done = b.window.session().edit("Tempo", "song", [&](SessionDocument& d) { d.songs[0].tempoBpm = 90 + level; });
+        const bool done =
+            b.window.session().edit("Tempo", "song", [&](SessionDocument& d) { d.songs[0].tempoBpm = 90 + level; });
         const SessionDocument now = b.window.session().document();
         QCOMPARE(now.songs[0].tempoBpm == 90 + level, done);
         if (!done) QVERIFY(b.window.notice().contains("the disk is full"));

@@ -50,7 +50,8 @@ void TestRestless::nothingFalls()
     const QString first = copyOfDemo(QStringLiteral("first %1.gristle").arg(seed)),
                   second = copyOfDemo(QStringLiteral("second %1.gristle").arg(seed));
     test::writeWav(dir_, "dropped one.wav", {test::whiteNoise(0.1, 48000)}, 48000, SampleFormat::Int24);
-    test::writeWav(dir_, "dropped \u6e21\u3057 two.wav", {test::whiteNoise(0.2, 30000), test::whiteNoise(0.2, 30000)}, 44100);
+    test::writeWav(dir_, "dropped \u6e21\u3057 two.wav", {test::whiteNoise(0.2, 30000), test::whiteNoise(0.2, 30000)},
+                   44100);
     QFile broken(dir_.filePath("broken.wav"));
     QVERIFY(broken.open(QIODevice::WriteOnly) && broken.write("RIFF and nothing") > 0);
     broken.close();
@@ -80,7 +81,8 @@ void TestRestless::nothingFalls()
         user.openAgain();
         QVERIFY2(user.lostEdits().isEmpty(), qPrintable(user.lostEdits().join("; ")));
         longest = user.longestWorkS();
-        if (qEnvironmentVariableIsSet("GRISTLE_RESTLESS_HANG")) QVERIFY2(longest < 1.0, qPrintable(user.slowestAction()));
+        if (qEnvironmentVariableIsSet("GRISTLE_RESTLESS_HANG"))
+            QVERIFY2(longest < 1.0, qPrintable(user.slowestAction()));
         qInfo("longest work of the window's thread %.2f s (%.2f s by the clock), at: %s", longest, user.longestWallS(),
               qPrintable(user.slowestAction()));
     }

@@ -6,6 +6,9 @@
 #include "support/signals.h"
 
 #include <QApplication>
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
@@ -368,8 +371,11 @@ void TestRigBench::unknownStagesAreKept()
     edit->setText("4");
     emit edit->editingFinished();
     b.settle();
-    QCOMPARE(std::get<double>(b.chain()[0].values.at("speed")), 38.0);
-    QCOMPARE(std::get<double>(b.chain()[1].values.at("warmth")), 3.0);
+    QFile kept(QString::fromStdString((b.session().folder().path() / b.session().layer()->rig).string()));
+    QVERIFY(kept.fileName() != path && kept.open(QIODevice::ReadOnly)); // another version
+    const auto chain = QJsonDocument::fromJson(kept.readAll())["chain"].toArray();
+    QCOMPARE(chain[0].toObject(), (QJsonObject{{"node", "tapedeck"}, {"speed", 38}}));
+    QCOMPARE(chain[1].toObject(), (QJsonObject{{"node", "gain"}, {"warmth", 3}, {"db", 4}}));
 }
 
 void TestRigBench::outOfRangeIsRefused()

@@ -1,16 +1,20 @@
 // Each widget by itself, driven as a hand would drive it.
 
 #include "app/benches/blend/place_ruler.h"
+#include "app/benches/double/sides_page.h"
 #include "app/benches/log/log_model.h"
+#include "app/shell/application.h"
 #include "app/shell/go_to_dialog.h"
 #include "app/shell/song_dialog.h"
 #include "app/shell/start_page.h"
 #include "app/tasks/task_runner.h"
 #include "app/theme/theme.h"
+#include "app/widgets/column_share.h"
 #include "app/widgets/control_figures.h"
 #include "app/widgets/findings_panel.h"
 #include "app/widgets/plot.h"
 #include "app/widgets/progress_line.h"
+#include "core/rig/nodes/loading.h"
 #include "core/units/number_text.h"
 
 #include <QComboBox>
@@ -22,6 +26,7 @@
 #include <QSignalSpy>
 #include <QtTest/QtTest>
 #include <fstream>
+#include <numeric>
 
 using namespace gristle;
 using namespace gristle::app;
@@ -60,6 +65,11 @@ class TestWidgets : public QObject {
     Q_OBJECT
 private slots:
     void initTestCase();
+    void whatIsThrownIsTold();
+    void columnsShareTheirRoom();
+    void typicalValuesAreGreyed();
+    void sidesAreTold_data();
+    void sidesAreTold();
     void axesMapBackAndForth_data();
     void axesMapBackAndForth();
     void hzAndNumbersAreWritten();
@@ -500,5 +510,100 @@ void TestWidgets::lateAnswersAreDropped()
     QCOMPARE(answers, std::vector<int>{2});
 }
 
-QTEST_MAIN(TestWidgets)
+/// From a task's thread and from an event's slot: a message, and life goes on.
+void TestWidgets::whatIsThrownIsTold()
+{
+    auto* application = qobject_cast<Application*>(qApp);
+    QVERIFY(application);
+    QStringList told;
+    application->whenThrown = [&](const QString& what) { told << what; };
+    {
+        TaskRunner runner;
+        bool answered = false;
+        runner.run<int>(
+            "a task that throws", [](const Progress&) -> int { throw std::runtime_error("in a task"); },
+            [&](int) { answered = true; });
+        QVERIFY(QTest::qWaitFor([&] { return !told.isEmpty(); }));
+        QVERIFY(!answered && !runner.isBusy());
+        int after = 0;
+        runner.run<int>(
+            "the next", [](const Progress&) { return 7; }, [&](int n) { after = n; });
+        QVERIFY(QTest::qWaitFor([&] { return after == 7; }));
+        runner.run<int>(
+            "late", [](const Progress&) -> int { throw std::runtime_error("too late"); }, [](int) {});
+        runner.cancel();
+    }
+    QTimer::singleShot(0, this, [] { throw std::bad_alloc(); });
+    QTimer::singleShot(0, this, [] { throw 5; });
+    QTest::qWait(50);
+    QCOMPARE(told, QStringList({"in a task", "there is not enough memory", "of an unknown kind"}));
+    application->whenThrown = {};
+}
+
+void TestWidgets::columnsShareTheirRoom()
+{
+    QCOMPARE(sharedWidths({50, 100, 50}, 400), (std::vector<int>{100, 200, 100})); // in proportion
+    QCOMPARE(sharedWidths({50, 300, 60}, 210), (std::vector<int>{50, 100, 60}));   // the widest gives way
+    QCOMPARE(sharedWidths({200, 300, 40}, 240), (std::vector<int>{100, 100, 40})); // down to a common width
+    QCOMPARE(sharedWidths({}, 100), std::vector<int>{});
+    for (const int room : {1, 7, 333, 1000}) {
+        const auto widths = sharedWidths({17, 90, 4, 333, 51}, room);
+        QCOMPARE(std::accumulate(widths.begin(), widths.end(), 0), room);
+        QVERIFY(std::ranges::all_of(widths, [](int w) { return w >= 0; }));
+    }
+}
+
+void TestWidgets::typicalValuesAreGreyed()
+{
+    const NodeType& type = *findNodeType("loading");
+    ControlFigures figures;
+    QSignalSpy changed(&figures, &ControlFigures::changed);
+    figures.setNode(&type, {}, {});
+    auto* henry = figures.findChild<QLineEdit*>("control.henry");
+    QVERIFY(henry);
+    QCOMPARE(henry->text(), QString());
+    QCOMPARE(henry->placeholderText(), QString::fromStdString(numberText(pickupKinds()[0].pickup.inductanceH)));
+    figures.setNode(&type, {{"pickup", std::string("hot")}}, {});
+    QCOMPARE(henry->placeholderText(), QString::fromStdString(numberText(pickupKinds()[3].pickup.inductanceH)));
+    henry->setText("3.3"); // one's own, in ink
+    emit henry->editingFinished();
+    QCOMPARE(changed.takeLast().at(1).toString(), QString("3.3"));
+    henry->clear(); // and the way back
+    emit henry->editingFinished();
+    QCOMPARE(changed.takeLast().at(1).toString(), QString("0"));
+    auto* cable = figures.findChild<QLineEdit*>("control.cable");
+    QVERIFY(cable && !cable->text().isEmpty() && cable->placeholderText().isEmpty());
+}
+
+void TestWidgets::sidesAreTold_data()
+{
+    QTest::addColumn<double>("edge"); // dB, second less first
+    QTest::addColumn<double>("weight");
+    QTest::addColumn<QString>("words");
+    QTest::newRow("one each") << -6.0 << 6.0 << "A carries the edge, B the weight";
+    QTest::newRow("both on the second")
+        << 6.0 << 6.0 << "B carries both, edge and weight: give A one of them, with less dirt or with more low end";
+    QTest::newRow("both on the first")
+        << -6.0 << -6.0 << "A carries both, edge and weight: give B one of them, with less dirt or with more low end";
+    QTest::newRow("edge") << 6.0 << 0.0 << "B carries the edge; the weight is even";
+    QTest::newRow("weight") << 0.0 << -6.0 << "A carries the weight; the edge is even";
+    QTest::newRow("neither") << 0.0 << 0.0 << "The sides sound alike";
+}
+
+void TestWidgets::sidesAreTold()
+{
+    QFETCH(double, edge);
+    QFETCH(double, weight);
+    Complement sides;
+    sides.definitionApartDb = edge, sides.weightApartDb = weight;
+    QTEST(sidesWords(sides, "A", "B"), "words");
+}
+
+int main(int argc, char** argv)
+{
+    Application application(argc, argv);
+    TestWidgets test;
+    return QTest::qExec(&test, argc, argv);
+}
+
 #include "test_widgets.moc"

@@ -226,11 +226,8 @@ void TestWindow::badFileIsNamedAndNothingChanges()
     QVERIFY(b.window.session().document() == before);
     const auto good = riff(3, 0.0);
     test::writeWav(dir_, "nan inside.wav", {good}, 48000);
-    QFile inside(path("nan inside.wav")); // opens, and is bad only inside, as no program of ours writes it
-    const float nan = std::numeric_limits<float>::quiet_NaN();
-    QVERIFY(inside.open(QIODevice::ReadWrite) && inside.seek(inside.size() - qint64(4 * (good.size() - 100))));
-    QCOMPARE(inside.write(reinterpret_cast<const char*>(&nan), 4), qint64(4));
-    inside.close();
+    test::putNan(path("nan inside.wav").toStdString(),
+                 std::int64_t(good.size()) - 100); // opens, and is bad only inside
     b.window.bringIn({path("Riff left.wav"), path("nan inside.wav")});
     b.settle();
     QVERIFY(b.window.notice().contains("nan inside.wav"));
@@ -408,9 +405,9 @@ void TestWindow::everyControlHasANameAndFits()
                 for (int r = 0; r < std::min(12, table->model()->rowCount()); ++r) {
                     const QModelIndex cell = table->model()->index(r, c);
                     const QString text = cell.data().toString();
-                    const QFont font = cell.data(Qt::FontRole).isValid() ? cell.data(Qt::FontRole).value<QFont>()
-                                                                         : table->font();
-                    constexpr int kBesides = 20; // the style's padding
+                    const QFont font =
+                        cell.data(Qt::FontRole).isValid() ? cell.data(Qt::FontRole).value<QFont>() : table->font();
+                    constexpr int kBesides = 20;          // the style's padding
                     const bool isLong = text.size() > 40; // prose ends in dots, and is told on hovering
                     if (!isLong && !table->indexWidget(cell))
                         QVERIFY2(table->columnWidth(c) >= QFontMetrics(font).horizontalAdvance(text) + kBesides,

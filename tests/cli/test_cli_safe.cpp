@@ -96,7 +96,7 @@ void TestCliSafe::nothingIsWrittenOver()
     QVERIFY(ran.error.startsWith("gristle-cli: ") && ran.error.count('\n') == 1);
     if (!out.isEmpty()) QCOMPARE(bytes(out), before);
     QVERIFY(QFileInfo(path("link.wav")).isSymLink());
-    struct stat about{};
+    struct stat about {};
     QVERIFY(::stat(qPrintable(path("pipe.wav")), &about) == 0 && S_ISFIFO(about.st_mode));
     QVERIFY(::stat("/dev/null", &about) == 0 && S_ISCHR(about.st_mode));
 }
@@ -191,8 +191,9 @@ void TestCliSafe::pathsThatThrowAreTold_data()
     QTest::newRow("a session with a long name") << QStringList{"session", "new", path(longName)} << 4;
     QTest::newRow("an output with a long name")
         << QStringList{"render", path("di.wav"), path(longName), "--chain", "gain db=1"} << 4;
-    QTest::newRow("an output in a loop")
-        << QStringList{"render", path("di.wav"), loop + "/o.wav", "--chain", "gain db=1"} << 4;
+    QTest::newRow("an output in a loop") << QStringList{"render", path("di.wav"), loop + "/o.wav", "--chain",
+                                                        "gain db=1"}
+                                         << 4;
     QTest::newRow("adding from a loop") << QStringList{"session", "add", s, loop, "--part", "P"} << 3;
     QTest::newRow("writing aligned into a loop")
         << QStringList{"align", path("di.wav"), path("other.wav"), "--write", loop} << 4;
@@ -241,7 +242,8 @@ void TestCliSafe::shortFilesAreTakenKnowingly()
     QVERIFY2(frames > 15000 && frames < 33000, qPrintable(QString::number(frames)));
     QCOMPARE(test::run({"session", "check", folder}).code, 0);
     if ((format & SF_FORMAT_TYPEMASK) == SF_FORMAT_FLAC) return; // which is refused as damaged where it is only read
-    for (const QStringList& words : {QStringList{"measure", file}, {"render", file, path("o.wav"), "--chain", "gain db=1"},
+    for (const QStringList& words : {QStringList{"measure", file},
+                                     {"render", file, path("o.wav"), "--chain", "gain db=1"},
                                      {"mix", path("o.wav"), file}}) {
         const auto ran = test::run(QStringList{"--json"} + words);
         QVERIFY2(ran.code == 0, ran.error);
@@ -331,8 +333,8 @@ void TestCliSafe::leftOversAreNamedAndRemovedByList()
         if (!f.open(QIODevice::WriteOnly) || f.write(content) != content.size()) qFatal("not written");
     };
     const QByteArray take = bytes(folder + "/audio/di.wav");
-    put("audio/di 2.wav", take);              // a copy of what a layer has
-    put("audio/nobody's.wav", take + "more"); // somebody's, perhaps
+    put("audio/di 2.wav", take);                // a copy of what a layer has
+    put("audio/nobody's.wav", take + "more");   // somebody's, perhaps
     put("audio/.half.wav.999999999.part", "x"); // no process has this number
     put("rigs/.rig.json.999999999-7.part", "x");
     put("audio/.recording odd.wav", "x");
@@ -343,15 +345,18 @@ void TestCliSafe::leftOversAreNamedAndRemovedByList()
             out[l.toObject()["file"].toString()] = l.toObject()["safe"].toBool();
         return out;
     };
-    const QMap<QString, bool> all{{"audio/.half.wav.999999999.part", true}, {"rigs/.rig.json.999999999-7.part", true},
-                                  {"audio/.recording odd.wav", false},      {"audio/di 2.wav", true},
-                                  {"audio/nobody's.wav", false},            {"edits.unread.jsonl", false}};
+    const QMap<QString, bool> all{{"audio/.half.wav.999999999.part", true},
+                                  {"rigs/.rig.json.999999999-7.part", true},
+                                  {"audio/.recording odd.wav", false},
+                                  {"audio/di 2.wav", true},
+                                  {"audio/nobody's.wav", false},
+                                  {"edits.unread.jsonl", false}};
     QCOMPARE(listed(), all);
     QCOMPARE(test::run({"session", "clean", folder, "--list"}).code, 0);
     QVERIFY(QFile::exists(folder + "/audio/di 2.wav")); // only said
     QCOMPARE(test::run({"session", "clean", folder}).code, 0);
-    const QMap<QString, bool> rest{{"audio/.recording odd.wav", false}, {"audio/nobody's.wav", false},
-                                   {"edits.unread.jsonl", false}};
+    const QMap<QString, bool> rest{
+        {"audio/.recording odd.wav", false}, {"audio/nobody's.wav", false}, {"edits.unread.jsonl", false}};
     QCOMPARE(listed(), rest); // the parts went when it was opened for writing
     QCOMPARE(test::run({"session", "clean", folder, "audio/di.wav"}).code, 2); // a layer has it
     QCOMPARE(test::run({"session", "clean", folder, "../own.gristle/session.json"}).code, 2);

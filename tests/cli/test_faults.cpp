@@ -34,10 +34,10 @@ Contents contentsOf(const QString& folder)
 
 struct Work {
     const char* name;
-    QStringList words;      ///< WORK stands for the folder
-    QString out;            ///< the file that is written, relative to the folder; it is there before
-    bool takesRecording;    ///< a recording that was not finished becomes a take
-    int takesAfter;         ///< that the session has where it was done
+    QStringList words;   ///< WORK stands for the folder
+    QString out;         ///< the file that is written, relative to the folder; it is there before
+    bool takesRecording; ///< a recording that was not finished becomes a take
+    int takesAfter;      ///< that the session has where it was done
 };
 
 const std::vector<Work>& works()
@@ -139,7 +139,8 @@ TestFaults::Ended TestFaults::run(const Work& work, const QString& fault, std::i
     p.start(GRISTLE_CLI_PATH, words);
     p.waitForFinished(120000);
     QFile told(dir_.filePath("told"));
-    const auto numbers = told.open(QIODevice::ReadOnly) ? told.readAll().trimmed().split(' ') : QList<QByteArray>{"0", "0"};
+    const auto numbers =
+        told.open(QIODevice::ReadOnly) ? told.readAll().trimmed().split(' ') : QList<QByteArray>{"0", "0"};
     return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, p.readAllStandardError(),
             numbers.value(1) == "1", numbers.value(0).toLongLong()};
 }
@@ -160,10 +161,10 @@ void TestFaults::examine(const Work& work, const Contents& before, const Ended& 
             const auto whole = readRecording(session->path() / take.file);
             QVERIFY2(whole && std::int64_t(whole->audio.frames()) == take.frames, said("a take is shortened"));
             const bool endedEarly = QString(work.name).startsWith("record") && ended.code == 4; // and told so
-            QVERIFY2(endedEarly || take.frames == (take.source.empty() || take.source == "first.wav" || take.source == "second.wav" ||
-                                             take.source == "third.wav"
-                                         ? std::int64_t(take.source.empty() ? 53000 : 60000)
-                                         : 48000),
+            QVERIFY2(endedEarly || take.frames == (take.source.empty() || take.source == "first.wav" ||
+                                                           take.source == "second.wav" || take.source == "third.wav"
+                                                       ? std::int64_t(take.source.empty() ? 53000 : 60000)
+                                                       : 48000),
                      qPrintable(about + QStringLiteral(": %1 of %2 has %3 frames, code %4")
                                             .arg(QString::fromStdString(take.file), QString::fromStdString(take.source))
                                             .arg(take.frames)
@@ -215,7 +216,8 @@ void TestFaults::anErrorAtAnyCall()
     QCOMPARE(quiet.code, 0);
     QVERIFY(quiet.calls > 3);
     examine(w, before, quiet, "without a fault");
-    const int asked = qEnvironmentVariableIntValue("GRISTLE_FAULTS"), times = asked > 0 ? asked / int(works().size()) : 12;
+    const int asked = qEnvironmentVariableIntValue("GRISTLE_FAULTS"),
+              times = asked > 0 ? asked / int(works().size()) : 12;
     std::mt19937 random(std::uint32_t(work) + 1);
     int hit = 0;
     for (int i = 0; i < times; ++i) {

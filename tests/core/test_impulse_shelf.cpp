@@ -67,9 +67,9 @@ private slots:
         save("song.wav", whiteNoise(0.1, 2 * kRate));
         save("nothing.wav", std::vector<float>(1000, 0.0f));
         save("long.wav", std::vector<float>(21 * 8000, 0.1f), 8000);
-        auto notANumber = belled(1000.0, 9.0);
-        notANumber[50] = std::nanf("");
+        const auto notANumber = belled(1000.0, 9.0);
         save("nan.wav", notANumber);
+        putNan(folder() / "nan.wav", 50);
         auto huge = belled(1000.0, 9.0);
         huge[50] = 1e30f;
         save("huge.wav", huge);

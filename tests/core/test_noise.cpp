@@ -215,7 +215,8 @@ void TestNoise::spectraOfRestAndPlaying()
     const auto loudest = std::ranges::max_element(spectra->playDbfs);
     const double at = spectra->hz[std::size_t(loudest - spectra->playDbfs.begin())];
     QVERIFY(std::abs(12.0 * std::log2(at / 440.0)) <= 0.5); // the band that holds it
-    QVERIFY2(std::abs(*loudest - kToneDbfs) < 0.6, qPrintable(QString::number(*loudest))); // a line may lean over an edge
+    QVERIFY2(std::abs(*loudest - kToneDbfs) < 0.6,
+             qPrintable(QString::number(*loudest))); // a line may lean over an edge
 }
 
 QTEST_APPLESS_MAIN(TestNoise)

@@ -100,8 +100,9 @@ void TestSession::whatANewerVersionWroteStays()
     json["song"][0]["tempo_bpm"] = json["song"][0]["tempo_bpm"].get<double>() + 1.0;
     json["song"][0]["part"][0]["layer"][0]["gain_db"] = -3.0;
     // The order of keys is no matter of JSON.
-    QVERIFY2(nlohmann::json::parse(json.dump()) == nlohmann::json::parse(after.dump()),
-             nlohmann::json::diff(nlohmann::json::parse(json.dump()), nlohmann::json::parse(after.dump())).dump(1).c_str());
+    QVERIFY2(
+        nlohmann::json::parse(json.dump()) == nlohmann::json::parse(after.dump()),
+        nlohmann::json::diff(nlohmann::json::parse(json.dump()), nlohmann::json::parse(after.dump())).dump(1).c_str());
 
     // The same for a rig, with a node that is not known.
     auto session = SessionFolder::open(folder, Access::Write);
@@ -115,7 +116,8 @@ void TestSession::whatANewerVersionWroteStays()
     rig->outputDb = -1.0;
     const auto saved = session->saveRig(*rig);
     QVERIFY(bool(saved));
-    auto before = nlohmann::json::parse(*readText(folder / "rigs/new.v1.json")), now = nlohmann::json::parse(*readText(folder / *saved));
+    auto before = nlohmann::json::parse(*readText(folder / "rigs/new.v1.json")),
+         now = nlohmann::json::parse(*readText(folder / *saved));
     before["output_db"] = -1.0, before["version"] = 2;
     QVERIFY2(before == now, nlohmann::json::diff(before, now).dump(1).c_str());
 }

@@ -6,8 +6,8 @@
 
 #include <QtTest/QtTest>
 #include <ebur128.h>
-#include <random>
 #include <linux/seccomp.h>
+#include <random>
 #include <sys/prctl.h>
 #include <sys/syscall.h>
 #include <sys/wait.h>

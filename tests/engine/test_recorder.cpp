@@ -7,11 +7,11 @@
 
 #include <QtTest/QtTest>
 #include <atomic>
-#include <thread>
 #include <csignal>
 #include <fstream>
 #include <sndfile.h>
 #include <sys/wait.h>
+#include <thread>
 #include <unistd.h>
 
 using namespace gristle;

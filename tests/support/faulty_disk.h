@@ -14,8 +14,8 @@ void below(const std::string& folder); ///< and no fault yet
 void failAt(std::int64_t call);
 /// So many bytes more can be written below the folder, then the disk is full; -1: no end.
 void leaveRoom(std::int64_t bytes);
-std::int64_t calls();  ///< since failAt() or below()
-bool hasFailed();      ///< since then
+std::int64_t calls(); ///< since failAt() or below()
+bool hasFailed();     ///< since then
 void off();
 
 } // namespace gristle::test::faulty_disk

@@ -52,9 +52,11 @@ const std::vector<QKeyCombination>& keys()
         std::vector<QKeyCombination> out;
         for (int digit = 0; digit < 10; ++digit)
             for (int often = 0; often < 2; ++often) out.push_back(Key(Key_0 + digit));
-        for (const Key k : {Key_Space, Key_X, Key_M, Key_R, Key_B, Key_P, Key_A, Key_L, Key_BracketLeft, Key_BracketRight,
-                            Key_Return, Key_Tab, Key_Tab, Key_Tab, Key_Backtab, Key_Escape, Key_Delete, Key_Insert,
-                            Key_Backspace, Key_Home, Key_End, Key_PageUp, Key_PageDown, Key_F2, Key_F5})
+        for (const Key k : {Key_Space,  Key_X,      Key_M,        Key_R,           Key_B,
+                            Key_P,      Key_A,      Key_L,        Key_BracketLeft, Key_BracketRight,
+                            Key_Return, Key_Tab,    Key_Tab,      Key_Tab,         Key_Backtab,
+                            Key_Escape, Key_Delete, Key_Insert,   Key_Backspace,   Key_Home,
+                            Key_End,    Key_PageUp, Key_PageDown, Key_F2,          Key_F5})
             out.push_back(k);
         for (const Key k : {Key_Left, Key_Right, Key_Up, Key_Down}) {
             out.push_back(k);
@@ -72,11 +74,37 @@ const std::vector<QKeyCombination>& keys()
 
 const std::vector<QString>& texts()
 {
-    static const std::vector<QString> all = {
-        "0", "1", "-1", "−12.5", "999999", "-1e30", "nan", "inf", "3,5", "1/8d", "433ms", "", " ", "0.0001",
-        "gain db=6 | delay time=1/8 feedback=0.9", "{ gain db=1 ; gain db=2 } | reverb", "nonsense key", "a|b;c{d}",
-        QString(300, QChar('x')), QString(40, QChar(0x30AE)), QStringLiteral("Überfähre ‹Deck› \U0001F3B8"),
-        QString(QChar(0xD800)), "../../etc", "104", "6/8", "drop D", "left", "100", "-100", "L1\tx", "\"quote\\"};
+    static const std::vector<QString> all = {"0",
+                                             "1",
+                                             "-1",
+                                             "−12.5",
+                                             "999999",
+                                             "-1e30",
+                                             "nan",
+                                             "inf",
+                                             "3,5",
+                                             "1/8d",
+                                             "433ms",
+                                             "",
+                                             " ",
+                                             "0.0001",
+                                             "gain db=6 | delay time=1/8 feedback=0.9",
+                                             "{ gain db=1 ; gain db=2 } | reverb",
+                                             "nonsense key",
+                                             "a|b;c{d}",
+                                             QString(300, QChar('x')),
+                                             QString(40, QChar(0x30AE)),
+                                             QStringLiteral("Überfähre ‹Deck› \U0001F3B8"),
+                                             QString(QChar(0xD800)),
+                                             "../../etc",
+                                             "104",
+                                             "6/8",
+                                             "drop D",
+                                             "left",
+                                             "100",
+                                             "-100",
+                                             "L1\tx",
+                                             "\"quote\\"};
     return all;
 }
 
@@ -86,7 +114,8 @@ RestlessUser::RestlessUser(MainWindow& window, std::uint32_t seed, QStringList s
                            QString logFile)
     : window_(window), random_(seed), sessions_(std::move(sessions)), files_(std::move(files)), log_(logFile)
 {
-    if (!log_.open(QIODevice::WriteOnly | QIODevice::Truncate)) qFatal("the log of the restless user cannot be written");
+    if (!log_.open(QIODevice::WriteOnly | QIODevice::Truncate))
+        qFatal("the log of the restless user cannot be written");
     windowThread_ = pthread_self();
     logHandle = log_.handle();
     std::signal(SIGUSR1, whereAmI);
@@ -228,7 +257,8 @@ void RestlessUser::choose()
     for (QWidget* w : inHand()->findChildren<QWidget*>()) {
         if (!w->isVisible() || !w->isEnabled()) continue;
         if (auto* box = qobject_cast<QComboBox*>(w); box && box->count() > 0) boxes.push_back(box);
-        if (auto* table = qobject_cast<QAbstractItemView*>(w); table && table->model() && table->model()->rowCount() > 0)
+        if (auto* table = qobject_cast<QAbstractItemView*>(w);
+            table && table->model() && table->model()->rowCount() > 0)
             tables.push_back(table);
     }
     if (!boxes.empty() && (tables.empty() || upTo(2) == 0)) {

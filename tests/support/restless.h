@@ -49,7 +49,7 @@ private:
     std::mt19937 random_;
     QStringList sessions_, files_, lost_;
     QFile log_;
-    QObject answers_; ///< whom what is posted is posted to
+    QObject answers_;                                ///< whom what is posted is posted to
     std::map<QString, core::SessionDocument> known_; ///< as they were last
     QString last_, slowest_;
     double longestWorkS_ = 0.0, longestWallS_ = 0.0;
@@ -57,7 +57,7 @@ private:
     std::atomic<bool> answerIsDue_{false};
     std::atomic<double> since_{0.0}; ///< when the step under way began
     pthread_t windowThread_{};
-    std::jthread watchman_;          ///< writes where a step is that takes long
+    std::jthread watchman_; ///< writes where a step is that takes long
 };
 
 } // namespace gristle::test

@@ -5,6 +5,8 @@
 #include <QTemporaryDir>
 #include <algorithm>
 #include <cmath>
+#include <fstream>
+#include <limits>
 #include <numbers>
 #include <random>
 #include <vector>
@@ -49,6 +51,16 @@ inline std::filesystem::path writeWav(const QTemporaryDir& dir, const char* name
     Q_ASSERT(wrote);
     (void)wrote;
     return path;
+}
+
+/// Makes one sample of a float file NaN, so many samples before its end: no writer of ours lets one through.
+inline void putNan(const std::filesystem::path& file, std::int64_t beforeEnd)
+{
+    std::fstream at(file, std::ios::in | std::ios::out | std::ios::binary);
+    const float nan = std::numeric_limits<float>::quiet_NaN();
+    at.seekp(-std::int64_t(sizeof nan) * beforeEnd, std::ios::end);
+    at.write(reinterpret_cast<const char*>(&nan), sizeof nan);
+    Q_ASSERT(at.good());
 }
 
 inline void append(std::vector<float>& to, const std::vector<float>& from)

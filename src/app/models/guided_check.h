@@ -1,7 +1,7 @@
 #pragma once
 
-#include "app/models/session_task.h"
 #include "app/models/capture.h"
+#include "app/models/session_task.h"
 #include "core/advice/capture_check.h"
 #include "core/session/gain_book.h"
 #include "engine/foot_switch.h"

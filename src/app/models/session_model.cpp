@@ -253,9 +253,8 @@ ImportResult bringIn(std::vector<ImportRow> rows, const std::filesystem::path& f
     for (std::size_t i = 0; i < rows.size() && !out.failure; ++i) {
         const ImportOptions options{rows[i].channel,
                                     rows[i].takesShort ? ShortFile::TakeWhatIsThere : ShortFile::Refuse};
-        auto take = progress.stopped()
-                        ? Result<StagedTake>(Error{ErrorCode::Cancelled, "bringing in: stopped", ""})
-                        : stageTake(folder, input, rows[i].file.toStdString(), options, localNow());
+        auto take = progress.stopped() ? Result<StagedTake>(Error{ErrorCode::Cancelled, "bringing in: stopped", ""})
+                                       : stageTake(folder, input, rows[i].file.toStdString(), options, localNow());
         if (take)
             out.takes.push_back(std::move(*take));
         else
@@ -311,33 +310,33 @@ void SessionModel::import(std::vector<ImportRow> rows)
             const std::vector<Take>& takes = *placed;
             const auto rigs = folder_->rigFiles();
             LayerPath last;
-            const bool isNoted = edit(takes.size() == 1
-                     ? tr("Take brought in: %1").arg(QString::fromStdString(takes[0].source))
-                     : tr("%1 takes brought in").arg(takes.size()),
-                 "take", [&](SessionDocument& d) {
-                     for (std::size_t i = 0; i < takes.size(); ++i) {
-                         const ImportRow& row = result.rows[i];
-                         if (d.sampleRateHz == 0) d.sampleRateHz = takes[i].sampleRateHz;
-                         Song& song = songNamed(d, row.song.toStdString());
-                         Part* part = nullptr;
-                         for (Part& p : song.parts)
-                             if (p.name == row.part.toStdString()) part = &p;
-                         if (!part) part = &song.parts.emplace_back(Part{row.part.toStdString(), {}});
-                         Layer& layer = layerNamed(*part, row.layer.toStdString());
-                         if (layer.takes.empty()) {
-                             layer.place = row.place;
-                             if (layer.rig.empty() && !rigs.empty()) layer.rig = rigs.front();
+            const bool isNoted =
+                edit(takes.size() == 1 ? tr("Take brought in: %1").arg(QString::fromStdString(takes[0].source))
+                                       : tr("%1 takes brought in").arg(takes.size()),
+                     "take", [&](SessionDocument& d) {
+                         for (std::size_t i = 0; i < takes.size(); ++i) {
+                             const ImportRow& row = result.rows[i];
+                             if (d.sampleRateHz == 0) d.sampleRateHz = takes[i].sampleRateHz;
+                             Song& song = songNamed(d, row.song.toStdString());
+                             Part* part = nullptr;
+                             for (Part& p : song.parts)
+                                 if (p.name == row.part.toStdString()) part = &p;
+                             if (!part) part = &song.parts.emplace_back(Part{row.part.toStdString(), {}});
+                             Layer& layer = layerNamed(*part, row.layer.toStdString());
+                             if (layer.takes.empty()) {
+                                 layer.place = row.place;
+                                 if (layer.rig.empty() && !rigs.empty()) layer.rig = rigs.front();
+                             }
+                             layer.guitar = row.guitar.toStdString();
+                             layer.pickup = row.pickup.toStdString();
+                             layer.takes.push_back(takes[i]);
+                             layer.chosen = layer.takes.size() - 1;
+                             layer.pieces.clear();
+                             if (i == 0)
+                                 last = {std::size_t(&song - d.songs.data()), std::size_t(part - song.parts.data()),
+                                         std::size_t(&layer - part->layers.data())};
                          }
-                         layer.guitar = row.guitar.toStdString();
-                         layer.pickup = row.pickup.toStdString();
-                         layer.takes.push_back(takes[i]);
-                         layer.chosen = layer.takes.size() - 1;
-                         layer.pieces.clear();
-                         if (i == 0)
-                             last = {std::size_t(&song - d.songs.data()), std::size_t(part - song.parts.data()),
-                                     std::size_t(&layer - part->layers.data())};
-                     }
-                 });
+                     });
             if (!isNoted) { // the files that were brought in lie where they were
                 for (const Take& take : takes) discard(folder_->path() / take.file);
                 return;
@@ -433,8 +432,9 @@ void SessionModel::keep(const Recorded& recorded, const Result<std::vector<Recor
         if (recorded.isCut) // the recording still holds them
             for (const RecordedTake& t : *kept) discard(folder_->path() / t.take.file);
         unkept_.push_back(recorded);
-        emit failed(tr("The take is recorded and could not be noted in the session: it stays in its audio folder"),
-                    tr("make room on the disk; it is tried again after the next change, and when the session is opened"));
+        emit failed(
+            tr("The take is recorded and could not be noted in the session: it stays in its audio folder"),
+            tr("make room on the disk; it is tried again after the next change, and when the session is opened"));
         return;
     }
     const bool waits = std::ranges::any_of(unkept_, [&](const Recorded& r) { return r.file == recorded.file; }) ||

@@ -55,7 +55,8 @@ public:
     const core::Take* take() const;
 
     /// Changes the document as one undoable step, put into the journal at once and noted in the log. The whole document
-    /// follows in the background. @return false where it could not be noted: then nothing changed, and failed() told why
+    /// follows in the background. @return false where it could not be noted: then nothing changed, and failed() told
+    /// why
     bool edit(const QString& text, const QString& what, const std::function<void(core::SessionDocument&)>& change,
               int mergeKey = -1);
     QUndoStack& undoStack() { return undo_; }
@@ -160,7 +161,7 @@ private:
     void keep(const Recorded& recorded, const core::Result<std::vector<core::RecordedTake>>& kept);
     void salvage(const Recorded& recorded);
     std::deque<Recorded> unkept_; ///< whose takes could not be noted; tried again after the next edit that could be
-    std::string measuring_; ///< key of the take that is being measured
+    std::string measuring_;       ///< key of the take that is being measured
     double loopFrom_ = 2.0, loopTo_ = 6.0;
     struct {
         int key = -1;

@@ -1,7 +1,7 @@
 #pragma once
 
-#include "app/models/session_task.h"
 #include "app/benches/blend/blend_bench.h"
+#include "app/models/session_task.h"
 #include "app/shell/dialogs.h"
 
 namespace gristle::app {

@@ -70,7 +70,8 @@ Channels channelsOf(const QString& file)
     const AudioInfo& info = reader->info();
     const std::size_t channels = info.channels;
     out.count = int(channels);
-    if (info.isTruncated()) out.heldS = info.durationS(), out.promisedS = double(info.promisedFrames) / info.sampleRateHz;
+    if (info.isTruncated())
+        out.heldS = info.durationS(), out.promisedS = double(info.promisedFrames) / info.sampleRateHz;
     const auto block = reader->readInterleaved(std::size_t(reader->info().sampleRateHz) * 5);
     out.alike = channels > 1 && block && !block->empty();
     if (out.alike)
@@ -176,11 +177,12 @@ ImportDialog::ImportDialog(std::vector<ImportRow> rows, QWidget* parent) : QDial
         }
         table_->setCellWidget(r, kChannel, channel);
         if (channels.heldS) {
-            auto* box = new QCheckBox(tr("%1 breaks off: it holds %2 of the %3 s that its header says. Bring in what is there")
-                                          .arg(QFileInfo(row.file).fileName())
-                                          .arg(*channels.heldS, 0, 'f', 2)
-                                          .arg(*channels.promisedS, 0, 'f', 2),
-                                      this);
+            auto* box =
+                new QCheckBox(tr("%1 breaks off: it holds %2 of the %3 s that its header says. Bring in what is there")
+                                  .arg(QFileInfo(row.file).fileName())
+                                  .arg(*channels.heldS, 0, 'f', 2)
+                                  .arg(*channels.promisedS, 0, 'f', 2),
+                              this);
             box->setObjectName(QStringLiteral("short.%1").arg(r));
             box->setToolTip(tr("Otherwise the file is left out: copy or export it again"));
             shorts_[i] = box;

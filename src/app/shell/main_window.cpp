@@ -313,7 +313,8 @@ void MainWindow::tell(const QString& message, const QString& remedy)
     QString text = remedy.isEmpty() ? message : message + ". " + remedy.left(1).toUpper() + remedy.mid(1) + ".";
     const QString before = notice_->text();
     const bool isAtOnce = noticeRow_->isVisibleTo(this) && noticed_.isValid() && noticed_.elapsed() < kAtOnceMs;
-    if ((isAtOnce || act_) && !before.contains(text) && before.count('\n') + 1 < kMostLines) text = before + "\n" + text;
+    if ((isAtOnce || act_) && !before.contains(text) && before.count('\n') + 1 < kMostLines)
+        text = before + "\n" + text;
     if (!before.contains(text) || !noticeRow_->isVisibleTo(this)) notice_->setText(text);
     noticeAct_->setVisible(bool(act_));
     noticeRow_->show();
@@ -486,8 +487,9 @@ bool MainWindow::isIdle() const
 {
     auto& self = const_cast<MainWindow&>(*this);
     if (auditionTimer_.isActive() || lookTimer_.isActive()) return false;
-    for (TaskRunner* t : {&self.demoTask_, &self.session_.importTask(), &self.session_.keepTask(), &self.session_.saveTask(),
-                          &exporter_->task(), &self.session_.measureTask(), &self.audition_.task()})
+    for (TaskRunner* t :
+         {&self.demoTask_, &self.session_.importTask(), &self.session_.keepTask(), &self.session_.saveTask(),
+          &exporter_->task(), &self.session_.measureTask(), &self.audition_.task()})
         if (t->isBusy()) return false;
     for (Bench* b : benches_)
         if (b->isBusy()) return false;

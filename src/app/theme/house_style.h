@@ -4,8 +4,8 @@
 
 namespace gristle::app {
 
-/// The house's look where the style sheet does not reach: dialog buttons are words alone, and the few pictures that file
-/// dialogs need are drawn with the theme's ink.
+/// The house's look where the style sheet does not reach: dialog buttons are words alone, and the few pictures that
+/// file dialogs need are drawn with the theme's ink.
 class HouseStyle : public QProxyStyle {
     Q_OBJECT
 public:

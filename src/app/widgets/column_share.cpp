@@ -43,6 +43,7 @@ public:
     explicit ColumnShare(QTableView* table) : QObject(table), table_(table)
     {
         table->setTextElideMode(Qt::ElideMiddle);
+        table->setWordWrap(false); // else a name is cut at its end, where it differs
         table->horizontalHeader()->setSectionResizeMode(QHeaderView::Fixed);
         table->viewport()->installEventFilter(this);
         timer_.setSingleShot(true); // many changes, one look
@@ -70,12 +71,13 @@ private:
         std::vector<int> wanted, columns;
         for (int c = 0; c < table_->model()->columnCount(); ++c) {
             if (table_->isColumnHidden(c)) continue;
-            int width = header->fontMetrics().horizontalAdvance(
-                            table_->model()->headerData(c, Qt::Horizontal).toString()) + kBesideHead;
+            int width =
+                header->fontMetrics().horizontalAdvance(table_->model()->headerData(c, Qt::Horizontal).toString()) +
+                kBesideHead;
             for (int r = 0; r < std::min(kMostRows, table_->model()->rowCount()); ++r) {
                 const QModelIndex index = table_->model()->index(r, c);
                 if (const QWidget* w = table_->indexWidget(index))
-                    width = std::max(width, w->sizeHint().width());
+                    width = std::max(width, w->sizeHint().width() + kBesideHead);
                 else if (table_->columnSpan(r, c) == 1)
                     width = std::max(width, hint(index));
             }

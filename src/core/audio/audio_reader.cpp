@@ -96,8 +96,8 @@ std::int64_t countFrames(const fs::path& path, int channels)
 bool hasLastFrame(SNDFILE* file, const SF_INFO& info)
 {
     std::vector<float> frame(std::size_t(info.channels));
-    const bool is = sf_seek(file, info.frames - 1, SEEK_SET) == info.frames - 1 &&
-                    sf_readf_float(file, frame.data(), 1) == 1;
+    const bool is =
+        sf_seek(file, info.frames - 1, SEEK_SET) == info.frames - 1 && sf_readf_float(file, frame.data(), 1) == 1;
     return sf_seek(file, 0, SEEK_SET) == 0 && is;
 }
 
@@ -190,7 +190,7 @@ Result<AudioReader> AudioReader::open(const fs::path& path)
                      name + ": it has " + std::to_string(info.channels) + " channels, at most 64",
                      "export fewer channels"};
     std::int64_t promised = 0;
-    if (container == "FLAC") { // its length is a promise, or is left open
+    if (container == "FLAC") {                                              // its length is a promise, or is left open
         constexpr std::int64_t kMostPromised = (std::int64_t{1} << 36) - 1; // the field has 36 bits; RFC 9639
         promised = info.frames <= kMostPromised ? info.frames : 0;
         if (promised <= 0 || !hasLastFrame(state->file, info)) {

@@ -111,7 +111,8 @@ Outcome AudioWriter::write(const AudioBuffer& block)
     if (s.options.format == SampleFormat::Float32) {
         s.floats.resize(frames * channels);
         for (std::size_t c = 0; c < channels; ++c)
-            for (std::size_t i = 0; i < frames; ++i) s.floats[i * channels + c] = finite(block.channel(c)[i], s.notFinite);
+            for (std::size_t i = 0; i < frames; ++i)
+                s.floats[i * channels + c] = finite(block.channel(c)[i], s.notFinite);
         written = sf_writef_float(s.file, s.floats.data(), static_cast<sf_count_t>(frames));
     } else {
         const int bits = s.options.format == SampleFormat::Int16 ? 16 : 24;
@@ -128,7 +129,8 @@ Outcome AudioWriter::write(const AudioBuffer& block)
 Outcome AudioWriter::commit()
 {
     State& s = *state_;
-    if (const int failure = closeWhole(std::exchange(s.file, nullptr)); failure != 0) return writeError(s.path, failure);
+    if (const int failure = closeWhole(std::exchange(s.file, nullptr)); failure != 0)
+        return writeError(s.path, failure);
     const auto placed = putInPlace(s.temporary, s.path);
     if (placed || placed.error().code == ErrorCode::NotConfirmed) s.temporary.clear();
     return placed;
@@ -220,9 +222,9 @@ Result<CopyBeside> copyBeside(const fs::path& from, const fs::path& to, ShortFil
     errno = 0;
     SNDFILE* const target = openForWriting(temporary, out, encoding, info.frames);
     if (!target) return writeError(to, errno ? errno : EIO);
-    CopyFailure failure =
-        info.isFloat ? copyFrames<double>(source.file, target, info, alike, sf_readf_double, sf_writef_double)
-                     : copyFrames<int>(source.file, target, info, alike, sf_readf_int, sf_writef_int);
+    CopyFailure failure = info.isFloat
+                              ? copyFrames<double>(source.file, target, info, alike, sf_readf_double, sf_writef_double)
+                              : copyFrames<int>(source.file, target, info, alike, sf_readf_int, sf_writef_int);
     const int closing = closeWhole(target);
     if (failure.writing == 0) failure.writing = closing;
     if (failure.reading != 0 || failure.writing != 0) {

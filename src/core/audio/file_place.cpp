@@ -44,7 +44,8 @@ Error writeError(const fs::path& path, int errnoValue)
     };
     switch (errnoValue) {
     case ENOENT:
-    case ENOTDIR: return failed("the folder " + folder.string() + " does not exist", "make the folder or choose another");
+    case ENOTDIR:
+        return failed("the folder " + folder.string() + " does not exist", "make the folder or choose another");
     case ENOSPC:
     case EFBIG:
     case EDQUOT: return failed("the disk is full", "free some space, nothing was changed, then try again");
@@ -75,8 +76,7 @@ Error readError(const fs::path& path, int errnoValue)
     const std::string name = shownName(path);
     switch (errnoValue) {
     case ENOENT:
-    case ENOTDIR:
-        return {ErrorCode::FileMissing, name + ": there is no such file", "check the name and the folder"};
+    case ENOTDIR: return {ErrorCode::FileMissing, name + ": there is no such file", "check the name and the folder"};
     case EACCES:
     case EPERM: return {ErrorCode::FileUnreadable, name + ": it may not be read", "check its permissions"};
     case ENAMETOOLONG: return {ErrorCode::FileMissing, name + ": the name is too long", "check the name"};
@@ -163,9 +163,7 @@ Outcome forcedInPlace(const fs::path& temporary, const fs::path& path, bool isNe
 {
     int failure = syncPath(temporary, O_RDONLY);
     if (failure == 0)
-        failure = isNew                                                    ? renameNew(temporary, path)
-                  : ::rename(temporary.c_str(), path.c_str()) != 0 ? errno
-                                                                           : 0;
+        failure = isNew ? renameNew(temporary, path) : ::rename(temporary.c_str(), path.c_str()) != 0 ? errno : 0;
     if (failure == EEXIST)
         return Error{ErrorCode::WriteFailed, shownName(path) + ": there is a file of this name already",
                      "choose another name"};
@@ -235,7 +233,7 @@ Result<std::string> readText(const fs::path& path, std::size_t mostBytes)
     const int handle = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK); // a pipe without a writer must not wait
     if (handle < 0) return readError(path, errno);
     const std::unique_ptr<const int, void (*)(const int*)> closed(&handle, [](const int* h) { ::close(*h); });
-    struct stat about{};
+    struct stat about {};
     if (::fstat(handle, &about) != 0) return readError(path, errno);
     if (!S_ISREG(about.st_mode))
         return Error{ErrorCode::FileUnreadable, name + ": it is no ordinary file", "name a file"};

@@ -22,12 +22,12 @@ std::int64_t numberAt(std::string_view bytes, std::size_t at, std::size_t width,
 
 /// How the chunks of a container are written.
 struct Chunks {
-    std::string_view data;    ///< the chunk that holds the samples
-    std::size_t nameBytes;    ///< of a chunk's name
-    std::size_t sizeBytes;    ///< of its size
-    std::int64_t align;       ///< chunks begin at multiples of it
+    std::string_view data; ///< the chunk that holds the samples
+    std::size_t nameBytes; ///< of a chunk's name
+    std::size_t sizeBytes; ///< of its size
+    std::int64_t align;    ///< chunks begin at multiples of it
     bool bigEndian;
-    bool sizeHasHead;         ///< the size counts name and size, too
+    bool sizeHasHead; ///< the size counts name and size, too
 };
 
 constexpr std::uint32_t kOpen = 0xFFFFFFFFu; ///< a size that was left open, or stands in ds64

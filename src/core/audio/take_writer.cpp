@@ -124,7 +124,8 @@ Outcome TakeWriter::sync()
 Outcome TakeWriter::close()
 {
     State& s = *state_;
-    if (const int failure = closeWhole(std::exchange(s.file, nullptr)); failure != 0) return writeError(s.path, failure);
+    if (const int failure = closeWhole(std::exchange(s.file, nullptr)); failure != 0)
+        return writeError(s.path, failure);
     return forceToDisk(s.path);
 }
 

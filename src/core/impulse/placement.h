@@ -15,7 +15,7 @@ struct PlacedMicrophone {
     MicrophonePlace place;
     bool invert = false;
     double gainDb = 0.0;
-    double delayMs = 0.0; ///< later, by hand
+    double delayMs = 0.0;  ///< later, by hand
     std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const PlacedMicrophone&) const = default;
 };

@@ -18,7 +18,8 @@ constexpr double kLowestHz = 25.0, kHighestHz = 20000.0, kBandsAnOctave = 12.0;
 class Welch {
 public:
     explicit Welch(double rateHz)
-        : fft_(fastFftSize(std::size_t(kWindowS * rateHz))), window_(hannWindow(fft_.size())), power_(fft_.size() / 2 + 1)
+        : fft_(fastFftSize(std::size_t(kWindowS * rateHz))), window_(hannWindow(fft_.size())),
+          power_(fft_.size() / 2 + 1)
     {}
     void push(const std::vector<float>& x)
     {

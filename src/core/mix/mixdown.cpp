@@ -27,8 +27,8 @@ struct Voice {
           octaves(source.rateHz())
     {
         gains = source.channels() == 1 ? panMono(layer.place, law) : panStereo(layer.place, law);
-        report = {layer.recipe.file.string(), source.info(), layer.place, gainDb, std::nullopt, source.channels(),
-                  std::nullopt};
+        report = {layer.recipe.file.string(), source.info(), layer.place, gainDb, std::nullopt,
+                  source.channels(),          std::nullopt};
     }
 
     /// Adds the next block to the sum.

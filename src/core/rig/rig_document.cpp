@@ -252,8 +252,9 @@ Result<RigDocument> rigFromJson(const Json& json, Unknown unknown, std::vector<s
     if (!chain) return chain.error();
     rig.chain = std::move(*chain);
     if (const auto fits = checkSize(rig.chain); !fits) return fits.error();
-    constexpr std::string_view kKnown[] = {"gristle_rig",           "name",          "version",   "di_average_dbfs", "di_full_scale_dbu",
-                                           "di_full_scale_assumed", "di_octaves_db", "output_db", "chain"};
+    constexpr std::string_view kKnown[] = {
+        "gristle_rig",   "name",      "version", "di_average_dbfs", "di_full_scale_dbu", "di_full_scale_assumed",
+        "di_octaves_db", "output_db", "chain"};
     Json rest = Json::object();
     for (const auto& [key, value] : json.items())
         if (std::ranges::find(kKnown, key) == std::end(kKnown)) rest[key] = value;
@@ -267,8 +268,7 @@ Result<RigDocument> readRig(const std::filesystem::path& path, Unknown unknown, 
     if (!text) return text.error();
     const auto json = parseJson<Json>(*text);
     if (json.is_discarded())
-        return Error{ErrorCode::BadDocument, shownName(path) + ": it is no valid JSON",
-                     "mend or replace the file"};
+        return Error{ErrorCode::BadDocument, shownName(path) + ": it is no valid JSON", "mend or replace the file"};
     auto rig = rigFromJson(json, unknown, warnings);
     if (!rig) return Error{rig.error().code, shownName(path) + ": " + rig.error().message, rig.error().remedy};
     return rig;

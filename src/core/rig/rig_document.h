@@ -57,7 +57,8 @@ Outcome checkSize(const RigChain& chain);
 /// What to do with a node or key that this version does not know.
 enum class Unknown { Refuse, Bypass };
 
-/// Reads the recall line of at most kMostStages and kMostLanes: nodes with `|` between them, `node key=value ...`, `{ chain ; chain }`, bypass=on.
+/// Reads the recall line of at most kMostStages and kMostLanes: nodes with `|` between them, `node key=value ...`, `{
+/// chain ; chain }`, bypass=on.
 /// @error Usage with the place in words
 Result<RigChain> parseRecallLine(const std::string& line);
 /// The line that parses to the same chain.

@@ -20,8 +20,9 @@ Outcome appendToJournal(const std::filesystem::path& folder, std::int64_t edit, 
 struct Replayed {
     SessionDocument document;
     std::int64_t edit = 0;
-    std::size_t steps = 0;   ///< taken from the journal
-    std::size_t unread = 0;  ///< lines of it that could not be taken: damaged, out of turn, or what they say is no session
+    std::size_t steps = 0; ///< taken from the journal
+    std::size_t unread =
+        0; ///< lines of it that could not be taken: damaged, out of turn, or what they say is no session
 };
 
 /// The document of session.json with what the journal has beyond it. A line that is damaged or out of turn ends the

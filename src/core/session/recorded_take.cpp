@@ -2,19 +2,15 @@
 
 #include "core/audio/audio_reader.h"
 #include "core/audio/file_place.h"
-#include "core/audio/pcm_decode.h"
-#include "core/audio/sound_head.h"
 #include "core/audio/take_writer.h"
+#include "core/session/recording_remains.h"
 #include "core/session/take_import.h"
 #include "core/units/json_text.h"
 #include "core/units/text.h"
 
 #include <algorithm>
 #include <cerrno>
-#include <cmath>
-#include <cstring>
 #include <fmt/format.h>
-#include <fstream>
 
 namespace gristle::core {
 
@@ -24,7 +20,7 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 constexpr std::int64_t kCopyFrames = 1 << 16;
-constexpr const char* kMark = ".recording "; // hidden: nothing of the session yet
+constexpr const char* kMark = ".recording ";    // hidden: nothing of the session yet
 constexpr const char* kUnreadMark = ".unread "; // a recording with a broken header, whose samples were salvaged
 
 fs::path noteOf(const fs::path& recording) { return fs::path(recording).replace_extension(".json"); }
@@ -50,15 +46,16 @@ Json toJson(const RecordingNote& n)
 
 /// What the note says besides of a recording that is being made a take.
 struct Finishing {
-    std::string file;        ///< the name that it has got already; empty: none
-    bool hasBroken = false;  ///< its samples were salvaged
+    std::string file;       ///< the name that it has got already; empty: none
+    bool hasBroken = false; ///< its samples were salvaged
 };
 
 Result<RecordingNote> readNote(const fs::path& recording, Finishing& finishing)
 {
     const auto text = readText(noteOf(recording), 1 << 20);
     if (!text && text.error().code == ErrorCode::FileMissing)
-        return Error{ErrorCode::BadDocument, shownName(recording) + ": this recording has no note; it stays where it is",
+        return Error{ErrorCode::BadDocument,
+                     shownName(recording) + ": this recording has no note; it stays where it is",
                      "bring it in as a file"};
     if (!text) return text.error();
     try {
@@ -129,109 +126,6 @@ Result<std::vector<RecordedTake>> takesOf(const fs::path& folder, const std::str
     return out;
 }
 
-/// What there is of a recording that is to become a take.
-struct Remains {
-    enum class Kind { Nothing, Whole, LongerThanItSays, BrokenHeader } kind = Kind::Nothing;
-    std::int64_t dataOffset = 0; ///< of the two last kinds
-    SampleLayout layout;
-    std::int64_t frames = 0;
-};
-
-std::size_t bytesASample(SampleFormat format)
-{
-    return format == SampleFormat::Int16 ? 2 : format == SampleFormat::Int24 ? 3 : 4;
-}
-
-/// Bytes before the first sample of a take that is written in a layout: an empty one is made to see.
-Result<std::int64_t> headBytes(const fs::path& recording, const SampleLayout& layout, const std::string& when)
-{
-    const fs::path trial = placeBeside(recording);
-    {
-        const auto writer =
-            TakeWriter::create(trial, {layout.sampleRateHz, std::size_t(layout.channels), layout.format, "", when});
-        if (!writer) return writer.error();
-    }
-    const auto head = readSoundHead(trial);
-    discard(trial);
-    if (!head) return head.error();
-    return head->dataOffset.value_or(0);
-}
-
-Result<Remains> lookAt(const fs::path& recording, const RecordingNote& note)
-{
-    std::error_code failure;
-    const auto size = fs::file_size(recording, failure);
-    if (failure == std::errc::no_such_file_or_directory) return Remains{};
-    if (failure) return readError(recording, failure.value());
-    if (size == 0) return Remains{};
-    Remains out;
-    const auto reader = AudioReader::open(recording);
-    if (!reader && reader.error().code == ErrorCode::FileUnreadable) return reader.error();
-    const auto head = readSoundHead(recording);
-    if (!head) return head.error();
-    if (reader) {
-        const AudioInfo& info = reader->info();
-        const SampleFormat format = info.isFloat      ? SampleFormat::Float32
-                                    : info.bits == 16 ? SampleFormat::Int16
-                                                      : SampleFormat::Int24;
-        out.layout = {info.sampleRateHz, int(info.channels), format};
-        out.frames = info.frames;
-    } else if (note.layout) {
-        out.layout = *note.layout;
-    } else {
-        return Error{ErrorCode::BadDocument,
-                     shownName(recording) + ": its header is damaged and its note says no format; it stays where it is",
-                     "open it as raw samples in another program"};
-    }
-    const bool isUncounted = !reader && reader.error().code == ErrorCode::Empty && head->dataOffset;
-    const auto offset = head->dataOffset && (reader || isUncounted)
-                            ? Result<std::int64_t>(*head->dataOffset)
-                            : headBytes(recording, out.layout, note.recorded);
-    if (!offset) return offset.error();
-    out.dataOffset = *offset;
-    const auto frameBytes = std::int64_t(bytesASample(out.layout.format)) * out.layout.channels;
-    const std::int64_t there = std::max<std::int64_t>(0, std::int64_t(size) - out.dataOffset) / frameBytes;
-    if (there == 0 && !reader) return Remains{};
-    using Kind = Remains::Kind;
-    out.kind = there <= out.frames ? Kind::Whole : reader || isUncounted ? Kind::LongerThanItSays : Kind::BrokenHeader;
-    out.frames = std::max(out.frames, there);
-    return out;
-}
-
-/// Writes the samples of a recording, found by their layout, into a new file beside `to`; where it is.
-Result<fs::path> copySamples(const fs::path& recording, const Remains& remains, const fs::path& to,
-                             const RecordingNote& note)
-{
-    const SampleLayout& layout = remains.layout;
-    errno = 0;
-    std::ifstream from(recording, std::ios::binary);
-    if (!from.seekg(remains.dataOffset)) return readError(recording, errno ? errno : EIO);
-    const fs::path temporary = placeBeside(to);
-    auto writer = TakeWriter::create(
-        temporary, {layout.sampleRateHz, std::size_t(layout.channels), layout.format, "", note.recorded});
-    if (!writer) return writer.error();
-    const std::size_t width = bytesASample(layout.format), channels = std::size_t(layout.channels);
-    std::vector<std::byte> bytes(std::size_t(kCopyFrames) * channels * width);
-    std::vector<float> samples;
-    for (std::int64_t left = remains.frames; left > 0;) {
-        const auto frames = std::size_t(std::min<std::int64_t>(left, kCopyFrames));
-        const std::size_t wanted = frames * channels * width;
-        from.read(reinterpret_cast<char*>(bytes.data()), std::streamsize(wanted));
-        if (std::size_t(from.gcount()) < wanted) return discard(temporary), readError(recording, EIO);
-        samples.resize(frames * channels);
-        if (layout.format == SampleFormat::Float32)
-            std::memcpy(samples.data(), bytes.data(), wanted);
-        else
-            decodePcm(std::span(bytes).first(wanted), int(8 * width), samples);
-        for (float& x : samples)
-            if (!std::isfinite(x)) x = 0.0f; // what lies behind a broken header may be anything
-        if (const auto wrote = writer->write(samples); !wrote) return discard(temporary), wrote.error();
-        left -= std::int64_t(frames);
-    }
-    if (const auto closed = writer->close(); !closed) return discard(temporary), closed.error();
-    return temporary;
-}
-
 std::string seconds(std::int64_t frames, int rateHz) { return fmt::format("{:.1f} s", double(frames) / rateHz); }
 
 /// A file that holds all samples of the recording and waits to be named: itself, or a copy beside `to`.
@@ -298,7 +192,8 @@ Result<std::vector<RecordedTake>> finishRecording(const fs::path& folder, const 
     } else {
         if (remains->kind == Remains::Kind::BrokenHeader && ifBroken == BrokenHeader::Tell)
             return Error{ErrorCode::BadDocument,
-                         shownName(recording) + ": the header of this recording is damaged; it stays where it is, and " +
+                         shownName(recording) +
+                             ": the header of this recording is damaged; it stays where it is, and " +
                              seconds(remains->frames, remains->layout.sampleRateHz) + " of samples lie behind it",
                          "salvage them (gristle-cli session salvage), or put a copy of the file in its place"};
         auto name = nameRecording(folder, recording, *remains, *note, finishing);
@@ -385,7 +280,8 @@ std::vector<fs::path> unfinishedRecordings(const fs::path& folder)
     for (fs::directory_iterator at(folder / "audio", failed), end; !failed && at != end; at.increment(failed)) {
         const fs::path& path = at->path();
         const bool isOne = path.extension() == ".json" || path.extension() == ".wav";
-        if (isOne && path.filename().string().starts_with(kMark)) out.push_back(fs::path(path).replace_extension(".wav"));
+        if (isOne && path.filename().string().starts_with(kMark))
+            out.push_back(fs::path(path).replace_extension(".wav"));
     }
     std::ranges::sort(out);
     out.erase(std::ranges::unique(out).begin(), out.end());

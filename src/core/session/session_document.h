@@ -47,11 +47,11 @@ struct Take {
 /// A stretch of a layer, from where it begins in the song to where the next one does: the take that is heard there, and
 /// by how much it is moved and retuned. All together are a recipe; the files stay as they are.
 struct Piece {
-    double fromS = 0.0;   ///< the first one begins with its take
-    std::size_t take = 0; ///< of the layer
-    double laterMs = 0.0; ///< that it is moved by; below 0: earlier
-    double cents = 0.0;   ///< that it is retuned by, by resampling, about the middle of the piece
-    double fadeMs = 10.0; ///< equal power, around where it begins
+    double fromS = 0.0;    ///< the first one begins with its take
+    std::size_t take = 0;  ///< of the layer
+    double laterMs = 0.0;  ///< that it is moved by; below 0: earlier
+    double cents = 0.0;    ///< that it is retuned by, by resampling, about the middle of the piece
+    double fadeMs = 10.0;  ///< equal power, around where it begins
     std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const Piece&) const = default;
 };
@@ -69,7 +69,7 @@ struct Layer {
     std::size_t chosen = 0;    ///< the take that counts
     std::vector<Piece> pieces; ///< in order of time; empty: the take that counts, as it is
     std::string keptPair{};    ///< fingerprint of this and another layer that somebody let be as they are
-    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
+    std::string unknown{};     ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const Layer&) const = default;
     const Take* chosenTake() const { return chosen < takes.size() ? &takes[chosen] : nullptr; }
 };
@@ -79,7 +79,7 @@ struct Part {
     std::vector<Layer> layers{};
     PlayingNotes playing{};    ///< that the next take gets
     std::string doubleStyle{}; ///< of the session's; empty: the first
-    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
+    std::string unknown{};     ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const Part&) const = default;
 };
 
@@ -92,7 +92,7 @@ struct Song {
     std::vector<TempoChange> tempos{}; ///< after the beginning
     std::vector<MeterChange> meters{};
     double referenceHz = 440.0; ///< of A4
-    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
+    std::string unknown{};      ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const Song&) const = default;
     /// Quarter notes in a bar of the meter: 6/8 has 3.
     double quartersPerBar() const { return quartersOfMeter(meter); }

@@ -14,7 +14,6 @@
 #include <fmt/format.h>
 #include <fstream>
 #include <set>
-#include <csignal>
 #include <sys/file.h>
 #include <unistd.h>
 
@@ -128,7 +127,8 @@ Result<SessionFolder> SessionFolder::create(const fs::path& folder, const Sessio
     if (const auto wrote = writeRecording(folder / kLoudspeaker, speaker); !wrote) return wrote.error();
     Json gain = {{"matched_gain_db", std::round(matchedGainDb(speaker) * 100.0) / 100.0},
                  {"about", "a modelled loudspeaker, closed at the back, and a near microphone; an estimate"}};
-    if (const auto wrote = writeTextAtomically((folder / kLoudspeaker).string() + ".json", jsonText(gain, 2) + "\n"); !wrote)
+    if (const auto wrote = writeTextAtomically((folder / kLoudspeaker).string() + ".json", jsonText(gain, 2) + "\n");
+        !wrote)
         return wrote.error();
     RigDocument rig = firstRig();
     if (const auto saved = session.saveRig(rig); !saved) return saved.error();
@@ -142,7 +142,8 @@ Result<SessionFolder> SessionFolder::open(const fs::path& folder, Access access)
 {
     std::error_code ignored;
     if (!fs::is_directory(folder, ignored))
-        return Error{ErrorCode::FileMissing, validText(folder.string()) + ": there is no such folder", "check the name"};
+        return Error{ErrorCode::FileMissing, validText(folder.string()) + ": there is no such folder",
+                     "check the name"};
     if (!isThere(folder / kDocument))
         return Error{ErrorCode::FileMissing, validText(folder.string()) + ": there is no session in this folder",
                      "choose a folder that holds a session.json"};
@@ -165,8 +166,8 @@ Result<SessionFolder> SessionFolder::open(const fs::path& folder, Access access)
     SessionFolder session(std::move(state));
     auto& warnings = session.state_->warnings;
     if (replayed->unread > 0) {
-        const std::string lost =
-            fmt::format("{} of the edits since the last save cannot be read (edits.jsonl is damaged)", replayed->unread);
+        const std::string lost = fmt::format(
+            "{} of the edits since the last save cannot be read (edits.jsonl is damaged)", replayed->unread);
         if (access == Access::Read) {
             warnings.push_back(lost);
         } else {
@@ -285,8 +286,7 @@ Outcome describeImpulse(const fs::path& file, const Recording& impulse, const Js
     if (!own) return own.error();
     Json told = {{"matched_gain_db", std::round(matchedGainDb(impulse) * 100.0) / 100.0}, {"hash", *own}};
     told.update(from);
-    return writeTextAtomically(file.string() + ".json",
-                               jsonText(told, 2) + "\n");
+    return writeTextAtomically(file.string() + ".json", jsonText(told, 2) + "\n");
 }
 
 } // namespace
@@ -430,100 +430,9 @@ std::vector<Missing> SessionFolder::check(bool deep, const Progress& progress) c
             continue;
         }
         for (const auto& file : filesOf(rig->chain))
-            if (!isThere(state_->folder / file))
-                out.push_back({file, "the impulse is missing (in " + name + ")"});
+            if (!isThere(state_->folder / file)) out.push_back({file, "the impulse is missing (in " + name + ")"});
     }
     return out;
-}
-
-namespace {
-
-constexpr const char* kSubfolders[] = {".", "audio", "impulses", "rigs", "cache"};
-
-/// The files right in a folder of the session, relative to it.
-template<typename Use> void eachFile(const fs::path& base, const char* folder, Use use)
-{
-    std::error_code failure;
-    for (fs::directory_iterator at(base / folder, failure), end; !failure && at != end; at.increment(failure)) {
-        std::error_code ignored;
-        if (!at->is_regular_file(ignored)) continue;
-        const std::string name = at->path().filename().string();
-        use(*at, std::string_view(folder) == "." ? name : std::string(folder) + "/" + name);
-    }
-}
-
-/// Whether a name is that of a file in the making whose program has ended.
-bool isDeadPart(const std::string& fileName)
-{
-    const auto process = processOfPlace(fileName);
-    return process && *process != ::getpid() && ::kill(*process, 0) != 0 && errno == ESRCH;
-}
-
-} // namespace
-
-void SessionFolder::dropDeadParts()
-{
-    std::vector<fs::path> dead;
-    for (const char* folder : kSubfolders)
-        eachFile(state_->folder, folder, [&](const fs::directory_entry& file, const std::string&) {
-            if (isDeadPart(file.path().filename().string())) dead.push_back(file.path());
-        });
-    for (const fs::path& file : dead) discard(file);
-}
-
-std::vector<LeftOver> SessionFolder::leftOvers(const Progress& progress) const
-{
-    std::set<std::string> named, hashes;
-    std::set<std::uintmax_t> lengths;
-    for (const LayerPath& path : allLayers(state_->document))
-        for (const Take& take : findLayer(state_->document, path)->takes) {
-            named.insert(take.file);
-            if (!take.hash.empty()) hashes.insert(take.hash);
-            std::error_code ignored;
-            lengths.insert(fs::file_size(state_->folder / take.file, ignored));
-        }
-    std::vector<LeftOver> out;
-    for (const char* folder : kSubfolders)
-        eachFile(state_->folder, folder, [&](const fs::directory_entry& file, const std::string& relative) {
-            if (progress.stopped()) return;
-            std::error_code ignored;
-            const std::string name = file.path().filename().string();
-            LeftOver left{relative, "", file.file_size(ignored), false};
-            const bool isAudio = std::string_view(folder) == "audio";
-            if (processOfPlace(name)) {
-                left.isSafe = isDeadPart(name);
-                left.why = left.isSafe ? "a file in the making of a program that ended" : "a file in the making";
-            } else if (name.starts_with(".recording ")) {
-                left.why = name.ends_with(".json") ? "the note of a recording that was not finished"
-                                                   : "a recording that was not finished";
-            } else if (name.starts_with(".unread ")) {
-                left.why = "a recording with a broken header, whose samples were salvaged";
-            } else if (name.starts_with("edits.unread")) {
-                left.why = "an edit journal that could not be read to its end";
-            } else if (isAudio && !named.contains(relative)) {
-                const auto hash = lengths.contains(left.bytes) ? hashFile(file.path()) : Result<std::string>("");
-                left.isSafe = hash && hashes.contains(*hash);
-                left.why = left.isSafe ? "a second copy of a take that a layer has" : "no layer has this file";
-            } else {
-                return;
-            }
-            out.push_back(std::move(left));
-        });
-    std::ranges::sort(out, {}, &LeftOver::file);
-    return out;
-}
-
-Outcome SessionFolder::removeLeftOver(const LeftOver& leftOver)
-{
-    if (!staysInside(leftOver.file)) return Error{ErrorCode::Usage, leftOver.file + ": it is outside", "name another"};
-    for (const LayerPath& path : allLayers(state_->document))
-        for (const Take& take : findLayer(state_->document, path)->takes)
-            if (take.file == leftOver.file)
-                return Error{ErrorCode::Usage, leftOver.file + ": a layer has this file", "name another"};
-    std::error_code failure;
-    fs::remove(state_->folder / leftOver.file, failure);
-    if (failure) return writeError(state_->folder / leftOver.file, failure.value());
-    return Done{};
 }
 
 std::string localNow()

@@ -7,8 +7,8 @@ namespace gristle::core {
 
 /// From a place on, another tempo.
 struct TempoChange {
-    double quarter = 0.0; ///< quarter notes from the song's beginning
-    double bpm = 120.0;   ///< quarter notes a minute
+    double quarter = 0.0;  ///< quarter notes from the song's beginning
+    double bpm = 120.0;    ///< quarter notes a minute
     std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const TempoChange&) const = default;
 };

@@ -1,7 +1,7 @@
 #pragma once
 
-#include "app/models/session_task.h"
 #include "app/benches/bench.h"
+#include "app/models/session_task.h"
 #include "core/mix/copies.h"
 
 class QCheckBox;

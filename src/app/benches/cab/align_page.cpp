@@ -1,5 +1,6 @@
 #include "app/benches/cab/align_page.h"
 
+#include "app/widgets/column_share.h"
 #include "app/widgets/figure_table.h"
 #include "core/advice/align_findings.h"
 #include "core/impulse/sound_field.h"
@@ -187,8 +188,7 @@ void AlignPage::build()
     table_->horizontalHeader()->setHighlightSections(false);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setSelectionMode(QAbstractItemView::SingleSelection);
-    table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
-    for (const int c : {kName, kKept}) table_->horizontalHeader()->setSectionResizeMode(c, QHeaderView::Stretch);
+    shareByContent(table_);
     table_->verticalHeader()->setDefaultSectionSize(28);
     table_->setTabKeyNavigation(false);
     connect(table_, &QTableWidget::itemSelectionChanged, this, [this] {

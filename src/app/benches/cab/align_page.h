@@ -1,7 +1,7 @@
 #pragma once
 
-#include "app/models/session_task.h"
 #include "app/benches/bench_page.h"
+#include "app/models/session_task.h"
 #include "app/widgets/plot.h"
 #include "core/timing/align_files.h"
 

@@ -7,7 +7,6 @@
 #include "core/mix/session_mix.h"
 #include "core/units/json_text.h"
 
-
 namespace gristle::app {
 
 using namespace core;

@@ -1,8 +1,8 @@
 #pragma once
 
-#include "app/models/session_task.h"
 #include "app/benches/bench_page.h"
 #include "app/models/impulse_library.h"
+#include "app/models/session_task.h"
 #include "core/impulse/impulse_info.h"
 
 class QCheckBox;

@@ -2,6 +2,7 @@
 
 #include "app/benches/cab/compare_plot.h"
 #include "app/benches/cab/impulse_use.h"
+#include "app/widgets/column_share.h"
 #include "app/widgets/figure_table.h"
 #include "core/advice/finding.h"
 #include "core/audio/audio_reader.h"
@@ -61,14 +62,11 @@ void MakePage::build()
     table_->setObjectName("makeTable");
     table_->setAccessibleName(tr("Impulses and what is done to each before they are summed"));
     layOutTable(*table_,
-                {tr("impulse"), tr("gain, dB"), tr("later, samples"), tr("over"), tr("side"), tr("earlier by")},
+                {tr("impulse"), tr("gain, dB"), tr("later, samples"), tr("turned over"), tr("side"), tr("earlier by")},
                 {kGain, kDelay, kMoved});
-    table_->horizontalHeaderItem(kOver)->setToolTip(tr("Turned over"));
+    table_->horizontalHeaderItem(kOver)->setToolTip(tr("Polarity turned over in the sum"));
     table_->horizontalHeaderItem(kMoved)->setToolTip(tr("What aligning moves it earlier by"));
-    table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
-    table_->horizontalHeader()->setSectionResizeMode(kFile, QHeaderView::Stretch);
-    table_->horizontalHeader()->setSectionResizeMode(kSide, QHeaderView::Fixed);
-    table_->horizontalHeader()->resizeSection(kSide, 84);
+    shareByContent(table_);
     connect(table_, &QTableWidget::cellChanged, this, [this](int row, int col) {
         if (!refreshing_) changeRow(row, col);
     });

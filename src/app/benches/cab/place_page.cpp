@@ -197,8 +197,8 @@ void PlacePage::build()
     table_->setObjectName("placeTable");
     table_->setAccessibleName(tr("Microphones: kind, place, gain and what reaches them"));
     layOutTable(*table_,
-                {tr("microphone"), tr("cm away"), tr("cm aside"), tr("angle"), tr("gain"), tr("delay"), tr("turned over"), tr("ms"),
-                 tr("dB SPL"), tr("spill")},
+                {tr("microphone"), tr("cm away"), tr("cm aside"), tr("angle"), tr("gain"), tr("delay"),
+                 tr("turned over"), tr("ms"), tr("dB SPL"), tr("spill")},
                 {kDistance, kOffset, kAngle, kGain, kDelay, kTravel, kPressure, kSpill});
     const std::pair<int, QString> tips[] = {{kDistance, tr("From the cloth, cm; with a minus behind the cabinet")},
                                             {kOffset, tr("From the cone's centre to the cabinet's near side, cm")},

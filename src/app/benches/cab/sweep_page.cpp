@@ -2,6 +2,7 @@
 
 #include "app/benches/cab/compare_plot.h"
 #include "app/benches/cab/impulse_use.h"
+#include "app/widgets/column_share.h"
 #include "app/widgets/figure_table.h"
 #include "app/widgets/progress_line.h"
 #include "core/advice/finding.h"
@@ -94,8 +95,7 @@ void SweepPage::build()
                 {tr("input"), tr("microphone"), tr("peak, dBFS"), tr("arrives, ms"), tr("over noise, dB"),
                  tr("distortion, %"), QString()},
                 {kPeak, kArrives, kSnr, kDistortion});
-    table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
-    table_->horizontalHeader()->setSectionResizeMode(kName, QHeaderView::Stretch);
+    shareByContent(table_);
     connect(table_, &QTableWidget::cellChanged, this, [this](int row, int col) {
         if (refreshing_ || row < 0 || !fileNames_.isEmpty()) return;
         const auto input = std::size_t(row);

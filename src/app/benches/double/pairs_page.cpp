@@ -112,9 +112,10 @@ void PairsPage::look()
     }
     std::string key;
     for (const Wanted& w : wanted) keys_.push_back(w.key), key += w.key;
-    about_->setText(tr("Cost: how loosely the two are played, how they are tuned, notes that only one has, and what each "
-                       "take has amiss by itself. Less is better.") +
-                    (isCut ? tr(" The last %1 takes of the part are compared.").arg(kMost) : QString()));
+    about_->setText(
+        tr("Cost: how loosely the two are played, how they are tuned, notes that only one has, and what each "
+           "take has amiss by itself. Less is better.") +
+        (isCut ? tr(" The last %1 takes of the part are compared.").arg(kMost) : QString()));
     if (key == key_) return fill();
     key_ = key;
     struct Answer {

@@ -1,7 +1,7 @@
 #pragma once
 
-#include "app/models/session_task.h"
 #include "app/benches/bench_page.h"
+#include "app/models/session_task.h"
 #include "core/advice/pair_choice.h"
 
 #include <map>

@@ -89,7 +89,8 @@ QString sidesWords(const Complement& sides, const QString& first, const QString&
     if (hasEdge && hasWeight && edge != weight)
         return SidesPage::tr("%1 carries the edge, %2 the weight").arg(edge, weight);
     if (hasEdge && hasWeight)
-        return SidesPage::tr("%1 carries both, edge and weight: give %2 one of them, with less dirt or with more low end")
+        return SidesPage::tr(
+                   "%1 carries both, edge and weight: give %2 one of them, with less dirt or with more low end")
             .arg(edge, edge == first ? second : first);
     if (hasEdge) return SidesPage::tr("%1 carries the edge; the weight is even").arg(edge);
     if (hasWeight) return SidesPage::tr("%1 carries the weight; the edge is even").arg(weight);
@@ -227,9 +228,11 @@ void SidesPage::fill()
         text += tr("; with the rigs exchanged the sum keeps %1 dB more of the attack")
                     .arg(shownFigure(exchanged_->attackKeptDb - c.attackKeptDb, 1));
     sentence_->setText(text + '.');
-    about_->setText(tr("Their colours are %1 dB apart. In their sum the attack stands out %2 dB against each alone. "
-                       "Measured on the loop, through the rigs, both at one level.")
-                        .arg(shownFigure(c.spectrumApartDb, 1), QString::fromStdString(signedText(c.attackKeptDb))));
+    const double kept = c.attackKeptDb;
+    const QString attack = kept < 0.0 ? tr("the attack is %1 dB weaker in their sum than in each alone")
+                                      : tr("the attack is %1 dB stronger in their sum than in each alone");
+    about_->setText(tr("Their colours are %1 dB apart; %2. Measured on the loop, through the rigs, both at one level.")
+                        .arg(shownFigure(c.spectrumApartDb, 1), attack.arg(shownFigure(std::abs(kept), 1))));
     plot_->setSides(c.first, c.second, first, second);
     table_->setHorizontalHeaderLabels({tr("what, dB"), first, second, tr("sum to mono"), tr("sum, rigs exchanged")});
     const auto row = [&](const QString& what, double SideSound::*figure, const QString& about) {

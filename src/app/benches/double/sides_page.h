@@ -1,8 +1,8 @@
 #pragma once
 
-#include "app/models/session_task.h"
 #include "app/benches/bench_page.h"
 #include "app/models/double_book.h"
+#include "app/models/session_task.h"
 #include "app/widgets/plot.h"
 #include "core/stereo/complement.h"
 

@@ -170,7 +170,7 @@ QWidget* CheckPage::buildFoot()
         return edit;
     };
     label(tr("with"));
-    strings_ = line("madeStrings", tr("Strings and their age"), tr("strings, age"), 120);
+    strings_ = line("madeStrings", tr("Strings and their age"), tr("strings, age"), 92);
     pick_ = named(new QComboBox(foot), "madePick", tr("Pick or fingers"));
     pick_->addItems({tr("pick"), tr("fingers"), tr("both")});
     made->addWidget(pick_);
@@ -183,7 +183,7 @@ QWidget* CheckPage::buildFoot()
     label(tr("heard on"));
     listened_ = named(new QComboBox(foot), "madeListened", tr("What was listened on"));
     listened_->addItems({tr("headphones"), tr("loudspeakers"), tr("an amplifier")});
-    listened_->setMinimumContentsLength(11);
+    listened_->setSizePolicy(QSizePolicy::Minimum, QSizePolicy::Fixed); // it is read, and not cut
     made->addWidget(listened_);
     made->addStretch(1);
     for (QLineEdit* edit : {strings_, volume_, tone_, capo_})

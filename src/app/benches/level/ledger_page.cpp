@@ -174,9 +174,13 @@ void LedgerPage::build()
     auto* path = new QHBoxLayout;
     path->setSpacing(6);
     setup_ = name(new QComboBox(this), "ledgerSetup", tr("Set-up between string and input, from the Loading page"));
-    input_ = spin("inputDbu", tr("dBu of a full-scale sine at the interface's input, for this take; \u2248: assumed until it is calibrated"), -40, 60, 1,
-                  tr(" dBu"));
-    output_ = spin("outputDbu", tr("dBu of a full-scale sine at the reamp output; \u2248: assumed until it is calibrated"), -40, 60, 1, tr(" dBu"));
+    input_ = spin(
+        "inputDbu",
+        tr("dBu of a full-scale sine at the interface's input, for this take; \u2248: assumed until it is calibrated"),
+        -40, 60, 1, tr(" dBu"));
+    output_ =
+        spin("outputDbu", tr("dBu of a full-scale sine at the reamp output; \u2248: assumed until it is calibrated"),
+             -40, 60, 1, tr(" dBu"));
     box_ = spin("boxDb", tr("What the reamp box adds, mostly below 0"), -60, 60, 1, tr(" dB"));
     label(path, tr("guitar"));
     path->addWidget(setup_);

@@ -247,12 +247,12 @@ void RestPicture::drawStill(QPainter& p)
     QString text = tr("floor %1 dBFS in all").arg(numberLabel(*n.floorDbfs, 1));
     if (n.snrDb) text += (narrow ? tr(", %1 dB under") : tr(", %1 dB under the playing")).arg(numberLabel(*n.snrDb, 0));
     drawLabel(p, {inner.right() - 4, floorY - 3}, text, Qt::AlignRight | Qt::AlignBottom, ink(Token::Ink2), inner);
-    drawLabel(p, {inner.left() + 4, inner.top() + 2},
-              n.hum ? tr("hum: %1 Hz series, %2 dBFS")
-                          .arg(numberLabel(n.hum->mainsHz, 2))
-                          .arg(numberLabel(n.hum->levelDbfs, 1))
-                    : tr("no mains series stands out"),
-              Qt::AlignLeft | Qt::AlignTop, n.hum ? ink(Token::Act) : ink(Token::Ink2), inner);
+    drawLabel(
+        p, {inner.left() + 4, inner.top() + 2},
+        n.hum
+            ? tr("hum: %1 Hz series, %2 dBFS").arg(numberLabel(n.hum->mainsHz, 2)).arg(numberLabel(n.hum->levelDbfs, 1))
+            : tr("no mains series stands out"),
+        Qt::AlignLeft | Qt::AlignTop, n.hum ? ink(Token::Act) : ink(Token::Ink2), inner);
 }
 
 } // namespace gristle::app

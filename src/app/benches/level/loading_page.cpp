@@ -183,7 +183,8 @@ void LoadingPage::build()
     column->addWidget(controls_);
     auto* honest =
         new QLabel(tr("A circuit with values that are typical for the kind of pickup: an estimate for any one guitar. "
-                      "What is greyed is typical: type your pickup's own value over it where you know it, and empty the field to go back."),
+                      "What is greyed is typical: type your pickup's own value over it where you know it, and empty "
+                      "the field to go back."),
                    this);
     honest->setProperty("tone", "2");
     honest->setFont(Theme::instance().text(TextSize::Small));
@@ -269,10 +270,12 @@ void LoadingPage::refresh()
             return cell(QStringLiteral("<span style='font-family:\"%1\"'>%2</span> <span style='color:%3'>%4</span>")
                             .arg(mono, v, small, unit));
         };
-        table += QStringLiteral("<tr>") + cell(i == chosen_ ? QStringLiteral("<span style='font-weight:600'>%1</span>").arg(nameOf(i)) : nameOf(i)) +
-                 figure(r.hz ? numberLabel(*r.hz / 1000.0, 2) : QString(QChar(0x2013)), tr("kHz peak")) +
-                 cell(QStringLiteral("<span style='color:%1'>Q</span> <span style='font-family:\"%2\"'>%3</span>")
-                          .arg(small, mono, r.q ? numberLabel(*r.q, 1) : QString(QChar(0x2013))));
+        table +=
+            QStringLiteral("<tr>") +
+            cell(i == chosen_ ? QStringLiteral("<span style='font-weight:600'>%1</span>").arg(nameOf(i)) : nameOf(i)) +
+            figure(r.hz ? numberLabel(*r.hz / 1000.0, 2) : QString(QChar(0x2013)), tr("kHz peak")) +
+            cell(QStringLiteral("<span style='color:%1'>Q</span> <span style='font-family:\"%2\"'>%3</span>")
+                     .arg(small, mono, r.q ? numberLabel(*r.q, 1) : QString(QChar(0x2013))));
         for (const double hz : {1000.0, 3000.0, 5000.0})
             table += figure(numberLabel(insertionLossDb(g, hz), 1), tr("dB less at %1").arg(hzLabel(hz)));
         table += QStringLiteral("</tr>");

@@ -1,8 +1,8 @@
 #pragma once
 
-#include "app/models/session_task.h"
 #include "app/benches/bench.h"
 #include "app/benches/rig/chain_meter.h"
+#include "app/models/session_task.h"
 #include "core/rig/lane_path.h"
 
 class QComboBox;

@@ -34,7 +34,7 @@ constexpr std::array<Measure, 5> kMeasures{
      {QT_TRANSLATE_NOOP("Travel", "harmonics"), &TravelPoint::harmonics, Qt::DashDotLine},
      {QT_TRANSLATE_NOOP("Travel", "crest"), &TravelPoint::crest, Qt::DashDotDotLine}}};
 constexpr double kNothingLu = -30.0; // against now
-constexpr double kSeenDb = 0.5; // a measure that moves by less is not drawn
+constexpr double kSeenDb = 0.5;      // a measure that moves by less is not drawn
 
 QString nameOf(const Measure& m) { return QCoreApplication::translate("Travel", m.name); }
 
