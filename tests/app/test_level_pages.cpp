@@ -175,7 +175,8 @@ private slots:
         WindowBench b;
         open(b, freshDemo(), "record");
         b.window.capture().chooseDevice(b.window.capture().deviceId()); // in real time
-        b.window.capture().setInput(1);                                 // where the cable comes back
+        QTRY_VERIFY_WITH_TIMEOUT(b.window.capture().isOpen() && b.window.capture().inputs() > 1, 20000);
+        b.window.capture().setInput(1); // where the cable comes back
         double found = -1.0;
         connect(&b.window.capture(), &Capture::pinged, this, [&](double samples) { found = samples; });
         b.find<QPushButton>("ping")->click();

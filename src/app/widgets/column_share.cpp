@@ -43,6 +43,8 @@ public:
     explicit ColumnShare(QTableView* table) : QObject(table), table_(table)
     {
         table->setTextElideMode(Qt::ElideMiddle);
+        // The columns are as wide as the room: a bar would change the room, and so itself come and go without end.
+        table->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
         table->setWordWrap(false); // else a name is cut at its end, where it differs
         table->horizontalHeader()->setSectionResizeMode(QHeaderView::Fixed);
         table->viewport()->installEventFilter(this);
@@ -84,7 +86,10 @@ private:
             wanted.push_back(width);
             columns.push_back(c);
         }
-        const auto widths = sharedWidths(wanted, table_->viewport()->width());
+        const int room = table_->viewport()->width();
+        if (room == room_ && wanted == wanted_) return;
+        room_ = room, wanted_ = wanted;
+        const auto widths = sharedWidths(wanted, room);
         for (std::size_t i = 0; i < widths.size(); ++i) header->resizeSection(columns[i], widths[i]);
     }
     int hint(const QModelIndex& index) const
@@ -98,6 +103,8 @@ private:
 
     QTableView* table_;
     QTimer timer_;
+    int room_ = -1;
+    std::vector<int> wanted_;
 };
 
 } // namespace

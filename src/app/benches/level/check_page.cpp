@@ -183,7 +183,8 @@ QWidget* CheckPage::buildFoot()
     label(tr("heard on"));
     listened_ = named(new QComboBox(foot), "madeListened", tr("What was listened on"));
     listened_->addItems({tr("headphones"), tr("loudspeakers"), tr("an amplifier")});
-    listened_->setSizePolicy(QSizePolicy::Minimum, QSizePolicy::Fixed); // it is read, and not cut
+    constexpr int kBesides = 34; // the style's padding and the arrow
+    listened_->setMinimumWidth(listened_->fontMetrics().horizontalAdvance(tr("loudspeakers")) + kBesides);
     made->addWidget(listened_);
     made->addStretch(1);
     for (QLineEdit* edit : {strings_, volume_, tone_, capo_})

@@ -50,8 +50,8 @@ LogBench::LogBench(const BenchContext& context, QWidget* parent) : Bench(context
     QHeaderView& header = *table_->horizontalHeader();
     header.setDefaultAlignment(Qt::AlignLeft);
     header.setSectionResizeMode(LogModel::What, QHeaderView::Stretch);
-    table_->setColumnWidth(LogModel::Time, 134);
-    table_->setColumnWidth(LogModel::Where, 250);
+    table_->setColumnWidth(LogModel::Time, 156);
+    table_->setColumnWidth(LogModel::Where, 240);
     table_->verticalHeader()->setDefaultSectionSize(26);
     const auto fitRows = [this](const QModelIndex&, int first, int last) {
         for (int row = first; row <= last; ++row) table_->resizeRowToContents(row);
