@@ -239,7 +239,7 @@ void PlacePage::build()
     reverberation_ = figure(tr("reverb"), tr("s"), "placeReverberation", 0.0, 10.0, 2,
                             [](CabPlan& p, double v) { p.room.reverberationS = v; });
     for (FigureBox* b : {floor_, wall_, reverberation_}) b->setOffAtZero();
-    watts_ = figure(tr("power"), tr("W"), "placeWatts", 0.01, 200.0, 1, [](CabPlan& p, double v) { p.watts = v; });
+    watts_ = figure(tr("at"), tr("W"), "placeWatts", 0.01, 200.0, 1, [](CabPlan& p, double v) { p.watts = v; });
     spill_ = figure(tr("2nd amp"), tr("m"), "placeSpill", 0.0, 20.0, 2, [](CabPlan& p, double v) { p.spillM = v; });
     spill_->setOffAtZero();
     room->addStretch(1);
