@@ -359,11 +359,22 @@ private slots:
                         QVERIFY2(!w->accessibleName().isEmpty(), qPrintable(w->objectName()));
                 const QRect r(w->mapTo(shown, QPoint(0, 0)), w->size());
                 QVERIFY2(shown->rect().adjusted(-1, -1, 1, 1).contains(r),
-                         qPrintable(QString("%1 %2").arg(page, w->objectName())));
+                         qPrintable(QString("%1 %2 from %3 to %4 of %5")
+                                        .arg(page, w->objectName())
+                                        .arg(r.left())
+                                        .arg(r.right())
+                                        .arg(shown->width())));
             }
         }
     }
 };
 
-QTEST_MAIN(TestLevelPages)
+int main(int argc, char** argv)
+{
+    QApplication application(argc, argv);
+    Theme::instance().install(application);
+    TestLevelPages test;
+    return QTest::qExec(&test, argc, argv);
+}
+
 #include "test_level_pages.moc"

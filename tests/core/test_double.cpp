@@ -109,6 +109,8 @@ private slots:
         QVERIFY(findOnsets(std::vector<float>(48000, 0.0f), kRate).empty());
         QVERIFY(findOnsets(std::vector<float>(10, 0.1f), kRate).empty());
         QVERIFY(findOnsets({}, kRate).empty());
+        for (const double rate : {0.0, 7.0, 100.0, 1000.0}) // the rate of what could not be read
+            QVERIFY(findOnsets({}, rate).empty() && findOnsets(std::vector<float>(48000, 0.1f), rate).empty());
         QVERIFY(findOnsets(test::sine(220.0, 0.3, kRate, 3.0), kRate).size() <= 1); // it may be said to begin
     }
 

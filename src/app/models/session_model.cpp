@@ -212,6 +212,16 @@ bool SessionModel::edit(const QString& text, const QString& what, const std::fun
     return true;
 }
 
+bool SessionModel::editPart(const QString& text, const QString& what, const std::function<void(Part&)>& change)
+{
+    return part() && edit(text, what, [&](SessionDocument& d) { change(d.songs[path_.song].parts[path_.part]); });
+}
+
+bool SessionModel::editLayer(const QString& text, const QString& what, const std::function<void(Layer&)>& change)
+{
+    return layer() && edit(text, what, [&](SessionDocument& d) { change(*findLayer(d, path_)); });
+}
+
 void SessionModel::note(const QString& what, const QString& text) { writeLog(entry(what, text)); }
 
 LogEntry SessionModel::entry(const QString& what, const QString& text) const
@@ -609,23 +619,22 @@ void SessionModel::setRig(RigDocument rig, const QString& text, int key)
     const auto file = folder_->saveRig(rig);
     if (!file) return fail(file.error());
     lastRig_ = {key, *file, now};
-    edit(text, "rig", [&](SessionDocument& d) { findLayer(d, path_)->rig = *file; });
+    editLayer(text, "rig", [&](Layer& layer) { layer.rig = *file; });
 }
 
 void SessionModel::chooseRig(const std::string& file)
 {
-    edit(file.empty() ? tr("Layer set dry") : tr("Rig chosen: %1").arg(QString::fromStdString(file)), "rig",
-         [&](SessionDocument& d) { findLayer(d, path_)->rig = file; });
+    editLayer(file.empty() ? tr("Layer set dry") : tr("Rig chosen: %1").arg(QString::fromStdString(file)), "rig",
+              [&](Layer& layer) { layer.rig = file; });
 }
 
 void SessionModel::giveRigToPart()
 {
     if (!layer()) return;
     const std::string file = layer()->rig;
-    edit(tr("All layers of the part play through %1").arg(QString::fromStdString(file)), "rig",
-         [&](SessionDocument& d) {
-             for (Layer& l : d.songs[path_.song].parts[path_.part].layers) l.rig = file;
-         });
+    editPart(tr("All layers of the part play through %1").arg(QString::fromStdString(file)), "rig", [&](Part& part) {
+        for (Layer& l : part.layers) l.rig = file;
+    });
 }
 
 DoubleStyle SessionModel::doubleStyle() const

@@ -59,6 +59,9 @@ public:
     /// why
     bool edit(const QString& text, const QString& what, const std::function<void(core::SessionDocument&)>& change,
               int mergeKey = -1);
+    /// The same for the part or the layer in hand; where there is none nothing is done, and that is said by false.
+    bool editPart(const QString& text, const QString& what, const std::function<void(core::Part&)>& change);
+    bool editLayer(const QString& text, const QString& what, const std::function<void(core::Layer&)>& change);
     QUndoStack& undoStack() { return undo_; }
     void note(const QString& what, const QString& text); ///< to the log, about the layer in hand
 

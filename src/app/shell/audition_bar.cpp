@@ -1,6 +1,7 @@
 #include "app/shell/audition_bar.h"
 
 #include "app/theme/theme.h"
+#include "app/widgets/dismiss.h"
 #include "app/widgets/plot.h"
 #include "app/widgets/progress_line.h"
 #include "core/advice/finding.h"
@@ -166,7 +167,7 @@ void AuditionBar::refreshTask()
 
 void AuditionBar::rebuildSlots()
 {
-    for (QPushButton* b : slotButtons_) b->deleteLater();
+    for (QPushButton* b : slotButtons_) dismiss(b);
     slotButtons_.clear();
     for (std::size_t i = 0; i < audition_.current().slots_.size(); ++i) {
         auto* b = new QPushButton(slotRow_);

@@ -2,6 +2,7 @@
 
 #include "app/models/preferences.h"
 #include "app/theme/theme.h"
+#include "app/widgets/dismiss.h"
 
 #include <QDir>
 #include <QFileInfo>
@@ -68,7 +69,7 @@ void StartPage::showEvent(QShowEvent* event)
 {
     QWidget::showEvent(event);
     while (QLayoutItem* item = recent_->takeAt(0)) {
-        delete item->widget();
+        dismiss(item->widget());
         delete item;
     }
     const QStringList known = recentSessions();

@@ -1,6 +1,7 @@
 #include "app/widgets/control_figures.h"
 
 #include "app/theme/theme.h"
+#include "app/widgets/dismiss.h"
 #include "app/widgets/plot.h"
 #include "core/rig/nodes/loading.h"
 #include "core/rig/rig_document.h"
@@ -33,7 +34,6 @@ public:
         setAlignment(Qt::AlignRight);
         setFont(Theme::instance().mono(TextSize::Normal, true));
     }
-    std::function<void(const QString&)> take;
 
 protected:
     void keyPressEvent(QKeyEvent* event) override
@@ -56,7 +56,7 @@ private:
         const auto value = parseNumber((text().isEmpty() ? placeholderText() : text()).toStdString());
         if (spec_.kind != ParameterKind::Number || !value) return;
         setText(QString::fromStdString(numberText(stepped(spec_, *value, steps))));
-        take(text());
+        emit editingFinished();
     }
     ParameterSpec spec_;
 };
@@ -99,7 +99,7 @@ void ControlFigures::setNode(const NodeType* type, const ParameterValues& values
     }
     letGo();
     while (QLayoutItem* item = grid_->takeAt(0)) {
-        if (item->widget()) item->widget()->deleteLater();
+        dismiss(item->widget());
         delete item;
     }
     focused_.clear();
@@ -168,7 +168,6 @@ void ControlFigures::addRow(const ParameterSpec& spec, int row)
         line->setText(text);
         line->setPlaceholderText(typicalText(spec.key));
         line->setFixedWidth(rows_ > 0 ? 64 : 86);
-        line->take = [this, spec](const QString& t) { offer(spec, t); };
         connect(line, &QLineEdit::editingFinished, this, [this, spec, line] { offer(spec, line->text()); });
         connect(line, &QLineEdit::selectionChanged, this, [this, spec] {
             if (focused_ == spec.key) return;

@@ -1,6 +1,7 @@
 #include "app/widgets/findings_panel.h"
 
 #include "app/theme/theme.h"
+#include "app/widgets/dismiss.h"
 
 #include <QLabel>
 #include <QPainter>
@@ -148,7 +149,7 @@ void FindingsPanel::show(const std::vector<Finding>& findings, const Remedies& r
 void FindingsPanel::rebuild()
 {
     while (QLayoutItem* item = layout_->takeAt(0)) {
-        if (item->widget()) item->widget()->deleteLater(); // a remedy may have been clicked in it
+        dismiss(item->widget());
         delete item;
     }
     auto* title = new QLabel(tr("Findings <span style='color:%1; font-weight:400'>%2</span>")

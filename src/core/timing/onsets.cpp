@@ -18,6 +18,7 @@ constexpr double kWindowS = 0.021;
 constexpr int kBack = 3; // frames that a rise is measured over
 constexpr double kLowHz = 90.0, kHighHz = 14000.0;
 constexpr double kBandsAnOctave = 10.0;
+constexpr double kLeastRateHz = 2000.0;
 constexpr double kApartS = 0.045; // a strum is one
 constexpr double kThreshold = 0.085, kOverUsual = 1.6;
 // What rises a little must be sharp, what is dull must rise a lot: partials that beat in a driven chord do neither.
@@ -193,7 +194,7 @@ Edge refined(std::span<const float> x, double rateHz, double coarseS)
 std::vector<Onset> findOnsets(std::span<const float> x, double rateHz)
 {
     std::vector<Onset> out;
-    if (x.size() < std::size_t(0.1 * rateHz)) return out;
+    if (rateHz < kLeastRateHz || x.size() < std::size_t(0.1 * rateHz)) return out;
     const Frames frames = riseOf(x, rateHz);
     const double hopS = double(std::size_t(kHopS * rateHz)) / rateHz;
     const auto ahead = std::size_t(0.03 / hopS), around = std::size_t(0.12 / hopS);

@@ -328,20 +328,17 @@ void BlendBench::matchLoudness()
     const auto first = report_->layers.front().integratedLufs;
     for (const auto& l : report_->layers) // the measured loudness has the layer's own gain in it
         gains.push_back(first && l.integratedLufs ? l.gainDb + *first - *l.integratedLufs : l.gainDb);
-    const LayerPath at = session().path();
-    session().edit(tr("Layers matched to the loudness of the first"), "gain", [&](SessionDocument& d) {
-        auto& layers = d.songs[at.song].parts[at.part].layers;
-        for (std::size_t i = 0; i < shown_.size(); ++i)
-            layers[shown_[i]].gainDb = std::clamp(std::round(gains[i] * 100.0) / 100.0, -60.0, 60.0);
+    session().editPart(tr("Layers matched to the loudness of the first"), "gain", [&](Part& part) {
+        for (std::size_t i = 0; i < shown_.size() && shown_[i] < part.layers.size(); ++i)
+            part.layers[shown_[i]].gainDb = std::clamp(std::round(gains[i] * 100.0) / 100.0, -60.0, 60.0);
     });
     emit auditionChanged();
 }
 
 void BlendBench::turnAll(double db)
 {
-    const LayerPath at = session().path();
-    session().edit(tr("All layers turned by %1 dB").arg(db), "gain", [&](SessionDocument& d) {
-        for (Layer& l : d.songs[at.song].parts[at.part].layers) l.gainDb = std::clamp(l.gainDb + db, -60.0, 60.0);
+    session().editPart(tr("All layers turned by %1 dB").arg(db), "gain", [&](Part& part) {
+        for (Layer& l : part.layers) l.gainDb = std::clamp(l.gainDb + db, -60.0, 60.0);
     });
     emit auditionChanged();
 }

@@ -154,9 +154,8 @@ void AlignPage::build()
     under->addStretch(1);
     asRecorded_ =
         button(under, tr("As recorded"), "alignUndo", tr("Takes the moves of all layers of this part back"), [this] {
-            session().edit(tr("Microphones as recorded"), "align", [this](SessionDocument& d) {
-                for (Layer& l : d.songs[session().path().song].parts[session().path().part].layers)
-                    l.earlierMs = 0.0, l.isInverted = false;
+            session().editPart(tr("Microphones as recorded"), "align", [](Part& part) {
+                for (Layer& l : part.layers) l.earlierMs = 0.0, l.isInverted = false;
             });
             emit auditionChanged();
         });
@@ -393,11 +392,10 @@ void AlignPage::bringTogether()
 {
     if (!aligned_) return;
     const auto all = moves();
-    session().edit(tr("Microphones brought together"), "align", [&](SessionDocument& d) {
-        auto& layers = d.songs[session().path().song].parts[session().path().part].layers;
-        for (std::size_t i = 0; i < rows_.size(); ++i) {
-            layers[rows_[i].layer].earlierMs = std::round(all[i].first * 1e6) / 1e6;
-            layers[rows_[i].layer].isInverted = all[i].second;
+    session().editPart(tr("Microphones brought together"), "align", [&](Part& part) {
+        for (std::size_t i = 0; i < rows_.size() && rows_[i].layer < part.layers.size(); ++i) {
+            part.layers[rows_[i].layer].earlierMs = std::round(all[i].first * 1e6) / 1e6;
+            part.layers[rows_[i].layer].isInverted = all[i].second;
         }
     });
     emit auditionChanged();
@@ -424,9 +422,8 @@ void AlignPage::moveByHand(int row, const QString& text)
         return fillTable();
     }
     const std::size_t at = rows_[std::size_t(row)].layer;
-    session().edit(tr("Microphone moved by hand"), "align", [&](SessionDocument& d) {
-        Layer& layer = d.songs[session().path().song].parts[session().path().part].layers[at];
-        layer.earlierMs = std::round(ms * 1e6) / 1e6;
+    session().editPart(tr("Microphone moved by hand"), "align", [&](Part& part) {
+        if (at < part.layers.size()) part.layers[at].earlierMs = std::round(ms * 1e6) / 1e6;
     });
     emit auditionChanged();
 }

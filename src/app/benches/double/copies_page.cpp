@@ -267,18 +267,17 @@ void CopiesPage::fill()
 void CopiesPage::make()
 {
     if (!session().layer() || curve_.empty()) return;
-    const LayerPath path = session().path();
-    session().edit(tr("%1 on the other side, %2 ms later")
-                       .arg(QString::fromStdString(session().layer()->name), shownFigure(ms_, 1)),
-                   "double", [&](SessionDocument& d) {
-                       Part& part = d.songs[path.song].parts[path.part];
-                       Layer copy = part.layers[path.layer];
-                       copy.name += tr(", later").toStdString();
-                       if (part.layers[path.layer].place == 0.0) part.layers[path.layer].place = -100.0;
-                       copy.place = -part.layers[path.layer].place;
-                       copy.earlierMs -= ms_;
-                       part.layers.push_back(std::move(copy));
-                   });
+    const std::size_t at = session().path().layer;
+    session().editPart(tr("%1 on the other side, %2 ms later")
+                           .arg(QString::fromStdString(session().layer()->name), shownFigure(ms_, 1)),
+                       "double", [&](Part& part) {
+                           Layer copy = part.layers[at];
+                           copy.name += tr(", later").toStdString();
+                           if (part.layers[at].place == 0.0) part.layers[at].place = -100.0;
+                           copy.place = -part.layers[at].place;
+                           copy.earlierMs -= ms_;
+                           part.layers.push_back(std::move(copy));
+                       });
 }
 
 void CopiesPage::findings(FindingsPanel& panel) const

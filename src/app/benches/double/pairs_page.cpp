@@ -231,42 +231,38 @@ void PairsPage::fill()
 /// made opposite.
 void PairsPage::use(const SideChoice& choice)
 {
-    const LayerPath path = session().path();
     const auto candidates = candidates_;
-    session().edit(
-        tr("%1 left, %2 right").arg(names(choice.left), names(choice.right)), "double", [&](SessionDocument& d) {
-            Part& part = d.songs[path.song].parts[path.part];
-            const auto give = [&](const std::vector<std::size_t>& takes, double side) {
-                std::vector<std::size_t> given;
-                for (const std::size_t index : takes) {
-                    const Take take = part.layers[candidates[index].layer].takes[candidates[index].take];
-                    const auto isFree = [&](std::size_t l) {
-                        return part.layers[l].place * side > 0.0 && std::ranges::find(given, l) == given.end();
-                    };
-                    // Its own layer where that is on this side, else another one there, else a new one.
-                    std::size_t to = candidates[index].layer;
-                    for (std::size_t l = 0; l < part.layers.size() && !isFree(to); ++l)
-                        if (isFree(l)) to = l;
-                    if (!isFree(to)) {
-                        Layer made = part.layers[candidates[index].layer];
-                        made.name =
-                            (side < 0.0 ? tr("Left %1") : tr("Right %1")).arg(part.layers.size() + 1).toStdString();
-                        made.place = 100.0 * side;
-                        made.takes.clear(), made.pieces.clear();
-                        part.layers.push_back(std::move(made));
-                        to = part.layers.size() - 1;
-                    }
-                    given.push_back(to);
-                    Layer& layer = part.layers[to];
-                    auto at = std::ranges::find(layer.takes, take.file, &Take::file);
-                    if (at == layer.takes.end()) layer.takes.push_back(take), at = std::prev(layer.takes.end());
-                    layer.chosen = std::size_t(at - layer.takes.begin());
-                    layer.pieces.clear();
+    session().editPart(tr("%1 left, %2 right").arg(names(choice.left), names(choice.right)), "double", [&](Part& part) {
+        const auto give = [&](const std::vector<std::size_t>& takes, double side) {
+            std::vector<std::size_t> given;
+            for (const std::size_t index : takes) {
+                const Take take = part.layers[candidates[index].layer].takes[candidates[index].take];
+                const auto isFree = [&](std::size_t l) {
+                    return part.layers[l].place * side > 0.0 && std::ranges::find(given, l) == given.end();
+                };
+                // Its own layer where that is on this side, else another one there, else a new one.
+                std::size_t to = candidates[index].layer;
+                for (std::size_t l = 0; l < part.layers.size() && !isFree(to); ++l)
+                    if (isFree(l)) to = l;
+                if (!isFree(to)) {
+                    Layer made = part.layers[candidates[index].layer];
+                    made.name = (side < 0.0 ? tr("Left %1") : tr("Right %1")).arg(part.layers.size() + 1).toStdString();
+                    made.place = 100.0 * side;
+                    made.takes.clear(), made.pieces.clear();
+                    part.layers.push_back(std::move(made));
+                    to = part.layers.size() - 1;
                 }
-            };
-            give(choice.left, -1.0);
-            give(choice.right, 1.0);
-        });
+                given.push_back(to);
+                Layer& layer = part.layers[to];
+                auto at = std::ranges::find(layer.takes, take.file, &Take::file);
+                if (at == layer.takes.end()) layer.takes.push_back(take), at = std::prev(layer.takes.end());
+                layer.chosen = std::size_t(at - layer.takes.begin());
+                layer.pieces.clear();
+            }
+        };
+        give(choice.left, -1.0);
+        give(choice.right, 1.0);
+    });
 }
 
 void PairsPage::findings(FindingsPanel& panel) const

@@ -261,7 +261,10 @@ void SidesPage::exchangeRigs()
     if (!book_.first() || !book_.second()) return;
     const LayerPath a = book_.path(*book_.first()), b = book_.path(*book_.second());
     session().edit(tr("Rigs of %1 and %2 exchanged").arg(book_.name(book_.first()), book_.name(book_.second())), "rig",
-                   [&](SessionDocument& d) { std::swap(findLayer(d, a)->rig, findLayer(d, b)->rig); });
+                   [&](SessionDocument& d) {
+                       Layer *first = findLayer(d, a), *second = findLayer(d, b);
+                       if (first && second) std::swap(first->rig, second->rig);
+                   });
 }
 
 void SidesPage::findings(FindingsPanel& panel) const

@@ -156,7 +156,7 @@ QWidget* CheckPage::buildFoot()
     keys->addWidget(keep_);
     column->addLayout(keys);
     auto* made = new QHBoxLayout;
-    made->setSpacing(6);
+    made->setSpacing(4);
     const auto label = [&](const QString& text) {
         auto* l = new QLabel(text, foot);
         l->setProperty("tone", "2");
@@ -169,15 +169,14 @@ QWidget* CheckPage::buildFoot()
         made->addWidget(edit);
         return edit;
     };
-    label(tr("with"));
-    strings_ = line("madeStrings", tr("Strings and their age"), tr("strings, age"), 92);
+    strings_ = line("madeStrings", tr("Strings and their age"), tr("strings, age"), 84);
     pick_ = named(new QComboBox(foot), "madePick", tr("Pick or fingers"));
     pick_->addItems({tr("pick"), tr("fingers"), tr("both")});
     made->addWidget(pick_);
     label(tr("volume"));
-    volume_ = line("madeVolume", tr("The guitar's volume"), tr("10"), 36);
+    volume_ = line("madeVolume", tr("The guitar's volume"), tr("10"), 32);
     label(tr("tone"));
-    tone_ = line("madeTone", tr("The guitar's tone control"), tr("10"), 36);
+    tone_ = line("madeTone", tr("The guitar's tone control"), tr("10"), 32);
     label(tr("capo"));
     capo_ = line("madeCapo", tr("Fret of the capo"), tr("none"), 44);
     label(tr("heard on"));

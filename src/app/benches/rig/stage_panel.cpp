@@ -1,4 +1,5 @@
 #include "app/benches/rig/stage_panel.h"
+#include "app/widgets/dismiss.h"
 #include "app/widgets/page_stack.h"
 
 #include "core/advice/finding.h"
@@ -204,7 +205,7 @@ void StagePanel::setStage(const RigNode* node, const QStringList& files, Subject
 void StagePanel::showLanes()
 {
     while (QLayoutItem* item = lanes_->takeAt(0)) {
-        item->widget()->deleteLater();
+        dismiss(item->widget());
         delete item;
     }
     if (!node_ || !node_->isSplit()) return;

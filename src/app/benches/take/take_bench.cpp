@@ -422,10 +422,9 @@ void TakeBench::editPlaying()
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     connect(dialog, &QDialog::accepted, this, [this, dialog] {
         const PlayingNotes notes = dialog->notes();
-        const LayerPath path = session().path();
-        session().edit(tr("How %1 is played: %2")
-                           .arg(QString::fromStdString(session().part()->name), PlayingDialog::textOf(notes)),
-                       "take", [&](SessionDocument& d) { d.songs[path.song].parts[path.part].playing = notes; });
+        const QString part = session().part() ? QString::fromStdString(session().part()->name) : QString();
+        session().editPart(tr("How %1 is played: %2").arg(part, PlayingDialog::textOf(notes)), "take",
+                           [&](Part& p) { p.playing = notes; });
         refresh();
     });
     dialog->open();
