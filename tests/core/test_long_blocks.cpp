@@ -3,6 +3,7 @@
 #include "core/rig/compiled_rig.h"
 #include "core/rig/conveyor.h"
 #include "core/rig/nodes/circuit_side.h"
+#include "support/allocation_watch.h"
 #include "support/signals.h"
 
 #include <QtTest/QtTest>
@@ -266,6 +267,37 @@ private slots:
             QCOMPARE(largeStages[i].inSquares, smallStages[i].inSquares);
             QCOMPARE(largeStages[i].outSquares, smallStages[i].outSquares);
             QCOMPARE(largeStages[i].outPeak, smallStages[i].outPeak);
+        }
+    }
+
+    /// What a long block needs beside its samples may be refused at any request: it is played all the same.
+    void playsWhereMemoryRunsOut()
+    {
+        RigDocument rig;
+        rig.chain = parseRecallLine("gate | chorus | circuit part=preamp | { gain db=-3 | reverb ; boost } gain=-3 | "
+                                    "delay time=300ms | limiter")
+                        .value();
+        const auto in = notes(0.8, 6.0, 11);
+        long refused = 0;
+        const auto play = [&](long granted) {
+            CompileOptions options;
+            options.maxBlock = in.size();
+            auto compiled = CompiledRig::compile(rig, options).value();
+            std::vector<std::vector<float>> out{in, std::vector<float>(in.size())};
+            AudioBlock block{{out[0].data(), out[1].data()}, 1, in.size()};
+            {
+                const MemoryRunsOut memory(granted);
+                compiled.process(block);
+                refused = memory.refused();
+            }
+            return out[0];
+        };
+        const auto whole = play(1000000);
+        QCOMPARE(refused, 0L);
+        for (const long granted : {0L, 3L, 30L, 60L, 100L}) {
+            const double off = offDb(play(granted), whole);
+            QVERIFY2(off < -90.0, fmt::format("{} granted: {:.1f} dB off", granted, off).c_str());
+            if (granted < 60) QVERIFY2(refused > 0, fmt::format("{} granted, none refused", granted).c_str());
         }
     }
 

@@ -1,7 +1,9 @@
 #include "support/allocation_watch.h"
 
+#include <atomic>
 #include <cstdlib>
 #include <dlfcn.h>
+#include <limits>
 #include <new>
 #include <pthread.h>
 
@@ -10,9 +12,13 @@ namespace {
 thread_local bool watching = false;
 thread_local long allocationCount = 0, lockCount = 0;
 
+constexpr long kPlenty = std::numeric_limits<long>::max() / 2;
+std::atomic<long> granted{kPlenty};
+
 void* counted(std::size_t size)
 {
     if (watching) ++allocationCount;
+    if (granted.load(std::memory_order_relaxed) < kPlenty && granted.fetch_sub(1) <= 0) throw std::bad_alloc();
     if (void* p = std::malloc(size > 0 ? size : 1)) return p;
     throw std::bad_alloc();
 }
@@ -49,6 +55,10 @@ AllocationWatch::AllocationWatch()
     watching = true;
 }
 AllocationWatch::~AllocationWatch() { watching = false; }
+MemoryRunsOut::MemoryRunsOut(long wanted) { granted = wanted; }
+MemoryRunsOut::~MemoryRunsOut() { granted = kPlenty; }
+long MemoryRunsOut::refused() const { return std::max(0L, -granted.load()); }
+
 long AllocationWatch::allocations() const { return allocationCount; }
 long AllocationWatch::locks() const { return lockCount; }
 

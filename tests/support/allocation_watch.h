@@ -14,4 +14,14 @@ public:
     long locks() const;
 };
 
+/// Memory runs out: while it lives, each request of any thread after the first `granted` throws std::bad_alloc.
+class MemoryRunsOut {
+public:
+    explicit MemoryRunsOut(long granted);
+    ~MemoryRunsOut();
+    MemoryRunsOut(const MemoryRunsOut&) = delete;
+    MemoryRunsOut& operator=(const MemoryRunsOut&) = delete;
+    long refused() const;
+};
+
 } // namespace gristle::test

@@ -66,6 +66,19 @@ QString numberLabel(double value, int digits)
     return text;
 }
 
+void drawCurve(QPainter& p, const QPolygonF& line)
+{
+    constexpr qsizetype kPiece = 8;
+    p.save();
+    QPen pen = p.pen();
+    pen.setCapStyle(Qt::RoundCap); // where two pieces meet
+    pen.setJoinStyle(Qt::RoundJoin);
+    p.setPen(pen);
+    for (qsizetype i = 0; i + 1 < line.size(); i += kPiece)
+        p.drawPolyline(line.constData() + i, int(std::min(kPiece + 1, line.size() - i)));
+    p.restore();
+}
+
 void drawLabel(QPainter& p, QPointF at, const QString& text, Qt::Alignment alignment, const QColor& color,
                const QRectF& bounds)
 {

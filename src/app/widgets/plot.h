@@ -38,6 +38,10 @@ QString hzLabel(double hz);
 /// A real minus sign.
 QString numberLabel(double value, int digits = 0);
 
+/// A line of many points by the painter's pen, which is opaque and not dashed. In short pieces: where a line goes far
+/// up and down, Qt's stroke of all of it takes half a second for 660 points, and more than in proportion for more.
+void drawCurve(QPainter& p, const QPolygonF& line);
+
 /// Draws text so that it stays inside `bounds`, with the ground behind it so that lines do not run through.
 void drawLabel(QPainter& p, QPointF at, const QString& text, Qt::Alignment alignment, const QColor& color,
                const QRectF& bounds);

@@ -74,7 +74,7 @@ public:
         constexpr std::size_t kWorthSharing = 8;
         const std::size_t slices = (block.frames + kSlice - 1) / kSlice;
         if (!isLive_ && slices >= kWorthSharing && stages.size() > 1 && std::thread::hardware_concurrency() > 1)
-            playShared(block);
+            playShared(block, slices);
         else
             playInTurns(block, slices);
         block.channels = channelsBefore(stages.size());
@@ -148,19 +148,36 @@ private:
         }
     }
     /// By two threads, which take what is there to do of as many stages as can be played beside each other.
-    void playShared(const AudioBlock& block)
+    void playShared(const AudioBlock& block, std::size_t slices) noexcept
     {
-        for (std::size_t stage = 0; stage < stages.size();) {
-            std::vector<Work> run;
-            while (stage < stages.size() && addWork(stage, block, run)) ++stage;
+        std::vector<Run> runs;
+        try { // all that needs memory comes before the first sample
+            for (std::size_t stage = 0; stage < stages.size(); ++stage) {
+                Run& run = runs.emplace_back();
+                while (stage < stages.size() && addWork(stage, block, run.work)) ++stage;
+                run.wholeStage = stage;
+                std::vector<Conveyor::Stage> steps;
+                for (const Work& work : run.work) steps.push_back(work.steps);
+                run.conveyor = std::make_unique<Conveyor>(std::move(steps));
+            }
+        } catch (const std::bad_alloc&) {
+            return playInTurns(block, slices);
+        }
+        for (const Run& run : runs) {
             play(run);
-            if (stage < stages.size()) play(stage++, block, 0, block.frames);
+            if (run.wholeStage < stages.size()) play(run.wholeStage, block, 0, block.frames);
         }
     }
     /// What is done with a block, step by step.
     struct Work {
         Conveyor::Stage steps;
         std::function<void(std::size_t from, std::size_t to, std::size_t step)> play;
+    };
+    /// Stages that are played beside each other, and the one after them, which takes the whole block.
+    struct Run {
+        std::vector<Work> work;
+        std::unique_ptr<Conveyor> conveyor;
+        std::size_t wholeStage = 0;
     };
     /// False where the stage is to be given the whole block at once.
     bool addWork(std::size_t stage, const AudioBlock& block, std::vector<Work>& run)
@@ -189,23 +206,20 @@ private:
                        }});
         return true;
     }
-    static void play(const std::vector<Work>& run)
+    static void play(const Run& run) noexcept
     {
-        if (run.empty()) return;
-        std::vector<Conveyor::Stage> steps;
-        for (const Work& work : run) steps.push_back(work.steps);
-        Conveyor conveyor(std::move(steps));
-        const auto work = [&] {
-            while (const auto task = conveyor.take()) {
-                const auto& ends = run[task->stage].steps.ends;
-                run[task->stage].play(task->step > 0 ? ends[task->step - 1] : 0, ends[task->step], task->step);
-                conveyor.finish(*task);
+        if (run.work.empty()) return;
+        const auto work = [&run] {
+            while (const auto task = run.conveyor->take()) {
+                const Work& of = run.work[task->stage];
+                of.play(task->step > 0 ? of.steps.ends[task->step - 1] : 0, of.steps.ends[task->step], task->step);
+                run.conveyor->finish(*task);
             }
         };
         std::jthread helper;
         try {
             helper = std::jthread(work);
-        } catch (const std::system_error&) { // the system gives no more threads: one does it all
+        } catch (const std::exception&) { // the system gives no more threads or memory: one does it all
         }
         work();
     }

@@ -48,8 +48,8 @@ void TurnPicture::drawMoving(QPainter& p)
     if (trace_.empty()) return;
     QPolygonF line;
     for (const HumPoint& point : trace_) line << area.point(point.timeS, point.levelDbfs);
-    p.setPen(QPen(ink(Token::Ink), 1.8, Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
-    p.drawPolyline(line);
+    p.setPen(QPen(ink(Token::Ink), 1.8));
+    drawCurve(p, line);
     const HumTurn turn = humTurn(trace_);
     p.setFont(Theme::instance().text(TextSize::Normal, true));
     const auto mark = [&](const HumPoint& point, const QString& text, Qt::Alignment side, double away) {

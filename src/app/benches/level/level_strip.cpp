@@ -137,8 +137,8 @@ void LevelStrip::drawPicture(QPainter& p, const PlotArea& area) const
         if (const double top = peak > 0.0 ? area.y.held(amplitudeToDb(peak)) : y; top < y)
             p.fillRect(QRectF(x - 0.5, top, 1.0, y - top), peaks);
     }
-    p.setPen(QPen(ink(Token::Ink), 1.8, Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
-    p.drawPolyline(average);
+    p.setPen(QPen(ink(Token::Ink), 1.8));
+    drawCurve(p, average);
     p.setPen(QPen(ink(Token::Act), 1.5, Qt::DotLine)); // samples are missing here
     for (const double s : gaps_)
         p.drawLine(QPointF(area.x.held(s), area.rect.top()), QPointF(area.x.held(s), area.rect.bottom()));
@@ -222,7 +222,7 @@ void RestPicture::drawStill(QPainter& p)
     if (!spectra.restDbfs.empty()) {
         QPolygonF bed = curve(spectra.restDbfs);
         p.setPen(QPen(ink(Token::Di), 1.6));
-        p.drawPolyline(bed);
+        drawCurve(p, bed);
         bed << QPointF(bed.back().x(), inner.bottom() + 2) << QPointF(bed.front().x(), inner.bottom() + 2);
         QColor fill = ink(Token::Di);
         fill.setAlphaF(0.25f);
@@ -231,7 +231,7 @@ void RestPicture::drawStill(QPainter& p)
         p.drawPolygon(bed);
         p.setBrush(Qt::NoBrush);
         p.setPen(QPen(ink(Token::Ink), 1.6));
-        p.drawPolyline(curve(spectra.playDbfs));
+        drawCurve(p, curve(spectra.playDbfs));
     }
     if (n.hum)
         for (const HumHarmonic& h : n.hum->harmonics) {

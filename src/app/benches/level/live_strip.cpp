@@ -81,8 +81,8 @@ void LiveStrip::drawMoving(QPainter& p)
         if (look.recorded) p.fillRect(QRectF(x, area.rect.bottom() + 1, step + 0.3, 3), ink(Token::Act));
         x += step;
     }
-    p.setPen(QPen(ink(Token::Ink), 1.8, Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
-    p.drawPolyline(average);
+    p.setPen(QPen(ink(Token::Ink), 1.8));
+    drawCurve(p, average);
 }
 
 } // namespace gristle::app

@@ -121,7 +121,7 @@ void StagePlot::drawTransfer(QPainter& p) const
     for (const auto& [in, out] : picture_->transfer) line << area.point(in, out);
     p.setPen(QPen(ink(Token::Ink), 1.8));
     p.setBrush(Qt::NoBrush);
-    p.drawPolyline(line);
+    drawCurve(p, line);
 }
 
 void StagePlot::drawResponse(QPainter& p) const
@@ -144,7 +144,7 @@ void StagePlot::drawResponse(QPainter& p) const
     for (std::size_t i = 0; i < picture_->hz.size(); ++i) line << area.point(picture_->hz[i], picture_->responseDb[i]);
     p.setPen(QPen(ink(Token::Ink), 1.8));
     p.setBrush(Qt::NoBrush);
-    p.drawPolyline(line);
+    drawCurve(p, line);
     if (bends)
         drawHarmonics(p, QRectF(rect.right() + 54, rect.top(), plot().right() - rect.right() - 54, rect.height()));
 }

@@ -30,7 +30,10 @@ struct Group {
     CircuitsAbreast circuits;
     std::array<std::vector<float>, kLanes> runUps; ///< the last part of each
 
-    Group(const Oversampler& now, const CircuitsAbreast& like) : over(kLanes, now), circuits(like) {}
+    Group(const Oversampler& now, const CircuitsAbreast& like, std::size_t compared) : over(kLanes, now), circuits(like)
+    {
+        for (auto& runUp : runUps) runUp.reserve(compared);
+    }
     void play(std::span<const float> in, std::span<float> out, const Stretch* stretches, std::size_t compared,
               double inGain, float outGain) noexcept
     {
@@ -99,13 +102,18 @@ struct CircuitSide::LongBlock {
 
 void CircuitSide::process(std::span<float> x, double inGain, float outGain) noexcept
 {
-    if (beginParts(x).empty()) return state_.process(x, inGain, outGain);
+    try {
+        if (beginParts(x).empty()) return state_.process(x, inGain, outGain);
+    } catch (const std::bad_alloc&) { // in one stretch it needs none
+        long_.reset();
+        return state_.process(x, inGain, outGain);
+    }
     takeIn(0, x.size());
     {
         std::jthread helper;
         try {
             helper = std::jthread([&] { playPart(1, inGain, outGain); });
-        } catch (const std::system_error&) { // the system gives no more threads
+        } catch (const std::exception&) { // the system gives no more threads or memory
             playPart(1, inGain, outGain);
         }
         playPart(0, inGain, outGain);
@@ -127,10 +135,12 @@ std::vector<std::size_t> CircuitSide::beginParts(std::span<float> x)
     // The first one runs up, too, and is heard from the start: all are as long.
     for (std::size_t s = 0; s < kStretches; ++s)
         long_->stretches[s] = {s * each, s == 0 ? 0 : s * each + runUp_, (s + 1) * each + runUp_};
+    long_->last.reserve(compared_);
+    long_->groups.reserve(kParts);
     const CircuitsAbreast circuits(state_.circuit);
     std::vector<std::size_t> ends;
     for (std::size_t part = 0; part < kParts; ++part) {
-        long_->groups.emplace_back(state_.over, circuits);
+        long_->groups.emplace_back(state_.over, circuits, compared_);
         ends.push_back(long_->stretches[(part + 1) * kLanes - 1].to);
     }
     ends.back() = x.size(); // with what no stretch takes
