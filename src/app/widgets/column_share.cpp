@@ -1,9 +1,10 @@
 #include "app/widgets/column_share.h"
 
-#include <QEvent>
 #include <QHeaderView>
+#include <QHelpEvent>
 #include <QTableView>
 #include <QTimer>
+#include <QToolTip>
 #include <algorithm>
 #include <numeric>
 
@@ -61,10 +62,20 @@ public:
     bool eventFilter(QObject* object, QEvent* event) override
     {
         if (event->type() == QEvent::Resize || event->type() == QEvent::Show) share();
+        if (event->type() == QEvent::ToolTip && tellsWhole(*static_cast<QHelpEvent*>(event))) return true;
         return QObject::eventFilter(object, event);
     }
 
 private:
+    /// What is cut is told whole where the pointer rests on it, unless the cell has something better to say.
+    bool tellsWhole(const QHelpEvent& event)
+    {
+        const QModelIndex index = table_->indexAt(event.pos());
+        if (!index.isValid() || index.data(Qt::ToolTipRole).isValid()) return false;
+        if (hint(index) <= table_->columnWidth(index.column())) return false;
+        QToolTip::showText(event.globalPos(), index.data().toString(), table_->viewport(), table_->visualRect(index));
+        return true;
+    }
     void share()
     {
         constexpr int kMostRows = 200; // that are looked at: a list may be long
@@ -73,9 +84,8 @@ private:
         std::vector<int> wanted, columns;
         for (int c = 0; c < table_->model()->columnCount(); ++c) {
             if (table_->isColumnHidden(c)) continue;
-            int width =
-                header->fontMetrics().horizontalAdvance(table_->model()->headerData(c, Qt::Horizontal).toString()) +
-                kBesideHead;
+            const QString head = table_->model()->headerData(c, Qt::Horizontal).toString(); // of lines, maybe
+            int width = header->fontMetrics().size(0, head).width() + kBesideHead;
             for (int r = 0; r < std::min(kMostRows, table_->model()->rowCount()); ++r) {
                 const QModelIndex index = table_->model()->index(r, c);
                 if (const QWidget* w = table_->indexWidget(index))

@@ -273,6 +273,14 @@ void PlacePage::build()
     column->addWidget(honest);
 }
 
+/// In a small window what is only read gives way to what is set, and is told where the pointer rests.
+void PlacePage::resizeEvent(QResizeEvent* event)
+{
+    BenchPage::resizeEvent(event);
+    constexpr int kAll = 700;
+    for (const Column c : {kTravel, kSpill}) table_->setColumnHidden(c, width() < kAll);
+}
+
 void PlacePage::showEvent(QShowEvent* event)
 {
     BenchPage::showEvent(event);
@@ -402,6 +410,9 @@ void PlacePage::fillTable()
                    : none,
             false);
         put(kSpill, isTold && plan().spillM > 0.0 ? shownFigure(spills_[i].spillDb, 1) : none, false);
+        table_->item(row, kPressure)
+            ->setToolTip(tr("Its sound is %1 ms on the way; of the second amplifier it hears %2 dB")
+                             .arg(table_->item(row, kTravel)->text(), table_->item(row, kSpill)->text()));
     }
     table_->setFixedHeight(34 + 28 * std::clamp(int(rows.size()), 1, 4) + 2);
     table_->selectRow(int(chosen()));

@@ -26,6 +26,7 @@ public:
     bool isBusy() const override { return map_.isBusy() || make_.isBusy(); }
 
 protected:
+    void resizeEvent(QResizeEvent*) override;
     void showEvent(QShowEvent*) override;
 
 private:

@@ -63,8 +63,8 @@ void RigBench::build()
     auto* head = new QHBoxLayout;
     auto* question = new QLabel(tr("What does each stage do to the next?"), this);
     question->setFont(Theme::instance().text(TextSize::Heading, true));
-    head->addWidget(question);
-    head->addStretch(1);
+    question->setWordWrap(true); // before a rig's name is cut
+    head->addWidget(question, 1);
     rigs_ = new QComboBox(this);
     rigs_->setObjectName("rigChoice");
     rigs_->setAccessibleName(tr("Rig of this layer"));

@@ -190,14 +190,14 @@ void TakeBench::buildRunRow(QVBoxLayout* column)
     clickLevel_ = new FigureBox({}, tr("dB"), "clickLevel", -60.0, 0.0, 0, this);
     connect(clickLevel_, &FigureBox::changed, this, [this](double v) { setShape([v](RunWish& w) { w.clickDb = v; }); });
     layers_ = named(new QComboBox(this), "runLayers", tr("What else is heard, at its place"));
-    layers_->addItems({tr("nothing else is heard"), tr("this part is heard"), tr("the song is heard")});
+    layers_->addItems({tr("nothing else"), tr("with this part"), tr("with the song")});
     connect(layers_, &QComboBox::activated, this,
             [this](int i) { setShape([i](RunWish& w) { w.layers = HeardLayers(i); }); });
     layersLevel_ = new FigureBox({}, tr("dB"), "layersLevel", -60.0, 12.0, 0, this);
     connect(layersLevel_, &FigureBox::changed, this,
             [this](double v) { setShape([v](RunWish& w) { w.layersDb = v; }); });
     hear_ = named(new QComboBox(this), "takeHear", tr("What you hear of yourself"));
-    hear_->addItems({tr("hear nothing of me"), tr("hear me dry"), tr("hear me through the rig"), tr("direct monitor")});
+    hear_->addItems({tr("do not hear me"), tr("hear me dry"), tr("hear me through the rig"), tr("direct monitor")});
     connect(hear_, &QComboBox::activated, this, [this](int i) { capture().setHear(Hear(i)); });
     heard->addWidget(clicks_);
     heard->addWidget(clickLevel_);
