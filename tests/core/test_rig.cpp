@@ -200,6 +200,11 @@ void TestRig::unknownNodesInFiles()
     const auto read = rigFromJson(json, Unknown::Bypass, warnings);
     QVERIFY(read && read->chain[0].bypass);
     QCOMPARE(warnings.size(), std::size_t(2));
+    // Typed anew, moved behind another and turned: what the line does not say stays with it.
+    auto typed = parseRecallLine("boost | gain db=-2 | gain").value();
+    keepUnknown(read->chain, typed);
+    QVERIFY(typed[0].unknown.empty() && typed[2].unknown.empty());
+    QCOMPARE(typed[1].unknown, std::string(R"({"new":2})"));
     const auto newer = nlohmann::ordered_json::parse(R"({"gristle_rig":99})");
     QCOMPARE(rigFromJson(newer, Unknown::Bypass, warnings).error().code, ErrorCode::NewerVersion);
     const auto outside = nlohmann::ordered_json::parse(R"({"gristle_rig":1,"chain":[{"node":"gain","db":300}]})");

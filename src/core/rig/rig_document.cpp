@@ -226,6 +226,20 @@ Result<DiStamp> readDi(const Json& json, double averageDbfs)
 
 } // namespace
 
+void keepUnknown(const RigChain& before, RigChain& now)
+{
+    std::vector<const RigNode*> left;
+    for (const RigNode& node : before) left.push_back(&node);
+    for (RigNode& node : now) {
+        const auto same = std::ranges::find(left, node.type, [](const RigNode* n) { return n->type; });
+        if (same == left.end()) continue;
+        node.unknown = (*same)->unknown;
+        for (std::size_t lane = 0; lane < std::min(node.lanes.size(), (*same)->lanes.size()); ++lane)
+            keepUnknown((*same)->lanes[lane], node.lanes[lane]);
+        left.erase(same);
+    }
+}
+
 Result<RigDocument> rigFromJson(const Json& json, Unknown unknown, std::vector<std::string>& warnings)
 {
     if (!json.is_object() || !json.contains("gristle_rig") || !json["gristle_rig"].is_number())

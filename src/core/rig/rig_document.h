@@ -64,6 +64,10 @@ Result<RigChain> parseRecallLine(const std::string& line);
 /// The line that parses to the same chain.
 std::string recallLine(const RigChain& chain);
 
+/// What a line does not say: fields of a newer version stay with their stage where the chain is written anew. The
+/// first of a type finds the first of it, and so on, and so do their lanes.
+void keepUnknown(const RigChain& before, RigChain& now);
+
 nlohmann::ordered_json rigToJson(const RigDocument& rig);
 /// @param warnings  takes a sentence for each thing that was bypassed or dropped with Unknown::Bypass
 /// @error BadDocument, NewerVersion, OutOfRange

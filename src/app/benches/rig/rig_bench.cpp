@@ -314,10 +314,11 @@ void RigBench::lookForImpulses()
 void RigBench::writeLine()
 {
     if (refreshing_ || !session().layer() || line_->text().toStdString() == recallLine(rig_.chain)) return;
-    const auto chain = parseRecallLine(line_->text().toStdString());
+    auto chain = parseRecallLine(line_->text().toStdString());
     if (!chain)
         return void(
             emit failed(QString::fromStdString(chain.error().message), QString::fromStdString(chain.error().remedy)));
+    keepUnknown(rig_.chain, *chain);
     change(tr("Chain typed"), [&](RigDocument& r) { r.chain = *chain; });
 }
 
