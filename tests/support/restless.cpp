@@ -25,6 +25,7 @@ using namespace gristle::app;
 namespace {
 
 int logHandle = -1;
+std::atomic<RestlessUser*> whoAnswers{nullptr}; ///< not in what is posted: the thread sanitizer sees no lock of Qt's
 
 /// Where the window's thread is, into the log: of a step that takes long.
 void whereAmI(int)
@@ -117,6 +118,7 @@ RestlessUser::RestlessUser(MainWindow& window, std::uint32_t seed, QStringList s
     if (!log_.open(QIODevice::WriteOnly | QIODevice::Truncate))
         qFatal("the log of the restless user cannot be written");
     windowThread_ = pthread_self();
+    whoAnswers = this;
     logHandle = log_.handle();
     std::signal(SIGUSR1, whereAmI);
     void* first[1];
@@ -147,9 +149,10 @@ void RestlessUser::watch(std::stop_token stop)
         if (!answerIsDue_.exchange(true))
             QMetaObject::invokeMethod(
                 &answers_,
-                [this] {
-                    answerIsDue_ = false;
-                    leavePopups();
+                [] {
+                    RestlessUser* user = whoAnswers.load();
+                    user->answerIsDue_ = false;
+                    user->leavePopups();
                 },
                 Qt::QueuedConnection);
         const double since = since_.load();
