@@ -1,6 +1,7 @@
 #include "cli/command.h"
 
 #include <atomic>
+#include <cmath>
 #include <csignal>
 #include <cstdio>
 #include <iostream>
@@ -27,6 +28,19 @@ int fail(const core::Error& error)
 {
     std::cerr << "gristle-cli: " << oneLine(error.line()) << "\n";
     return exitCodeOf(error.code);
+}
+
+/// "nan" and "inf" are read as numbers, and a check of a range lets the first one pass.
+void refuseWhatIsNotFinite(CLI::App& app)
+{
+    const auto check = [](const std::string& text) {
+        double value = 0.0;
+        const bool isRead = CLI::detail::lexical_cast(text, value);
+        return isRead && !std::isfinite(value) ? text + " is no number to work with" : std::string();
+    };
+    for (CLI::Option* option : app.get_options())
+        if (option->get_type_name().starts_with("FLOAT")) option->check(check);
+    for (CLI::App* command : app.get_subcommands(nullptr)) refuseWhatIsNotFinite(*command);
 }
 
 } // namespace
@@ -72,6 +86,7 @@ int run(int argc, char** argv)
     for (const auto add : {addMeasure, addRender, addNodes, addMix, addStereo, addAlign, addDouble, addImpulse, addCab,
                            addLoading, addDevices, addCheck, addLedger, addClean, addRecord, addSession, addDemo})
         add(app, job);
+    refuseWhatIsNotFinite(app);
     try {
         app.parse(argc, argv);
     } catch (const CLI::Success& success) {

@@ -33,6 +33,7 @@ private slots:
     void flacLengthsAreNotBelieved();
     void lanesAreBounded();
     void nothingThatIsNoNumberIsWritten();
+    void noOptionTakesWhatIsNoNumber();
     void leftOversAreNamedAndRemovedByList();
 
 private:
@@ -323,6 +324,40 @@ void TestCliSafe::nothingThatIsNoNumberIsWritten()
     QVERIFY2(ran.code == 0, ran.error);
     QVERIFY(ran.out.contains("file.not_finite"));
     QVERIFY(test::run({"measure", path("huge.wav")}).code == 0); // which refuses what is no number
+}
+
+/// Each option of each command that its own help calls a number.
+void TestCliSafe::noOptionTakesWhatIsNoNumber()
+{
+    static const QRegularExpression command("^  ([a-z]+) +[A-Z]"), number("(--[a-z-]+) FLOAT");
+    const auto helpOf = [](const QStringList& of) {
+        return QString::fromUtf8(test::run(of + QStringList{"--help"}).out).split('\n');
+    };
+    int tried = 0;
+    std::vector<QStringList> commands{{}};
+    for (std::size_t i = 0; i < commands.size(); ++i) {
+        const QStringList of = commands[i];
+        bool isList = false;
+        for (const QString& line : helpOf(of)) {
+            isList |= line.startsWith("Subcommands:");
+            if (const auto found = command.match(line); isList && found.hasMatch())
+                commands.push_back(of + QStringList{found.captured(1)});
+            const auto option = number.match(line);
+            if (!option.hasMatch()) continue;
+            for (const char* value : {"nan", "-nan", "inf", "-inf"}) {
+                const auto ran = test::run(of + QStringList{option.captured(1) + "=" + value});
+                QVERIFY2(ran.code == 2 && (ran.error.contains("no number") || ran.error.contains("in range")),
+                         qPrintable(of.join(' ') + " " + line + ": " + ran.error));
+                ++tried;
+            }
+        }
+    }
+    QVERIFY(tried > 100);
+    for (const char* mic : {"ribbon:nan", "ribbon:5:inf", "ribbon:5:0:nan", "ribbon:5:0:0:nan"})
+        QCOMPARE(test::run({"cab", path("cab.wav"), "--mic", mic}).code, 2);
+    for (const char* chain : {"gain db=nan", "delay time=nan", "delay time=infms", "{ gain ; gain } gain=inf"})
+        QCOMPARE(test::run({"render", path("di.wav"), path("none.wav"), "--chain", chain}).code, 2);
+    QVERIFY(!QFile::exists(path("cab.wav")) && !QFile::exists(path("none.wav")));
 }
 
 void TestCliSafe::leftOversAreNamedAndRemovedByList()
