@@ -231,6 +231,7 @@ Result<Answer> blend(const Options& o)
     if (!a) return a.error();
     a->json["out"] = o.out;
     a->json["aligned_samples"] = blended->alignedSamples;
+    a->json["front_samples"] = blended->frontSamples;
     a->json["gain_db"] = edited->gainDb;
     a->json["kept_from_hz"] = edited->keptFromHz;
     return a;

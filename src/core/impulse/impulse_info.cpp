@@ -151,6 +151,22 @@ Result<Recording> impulseAt(const std::filesystem::path& file, int rateHz)
     return out;
 }
 
+constexpr std::size_t kSpread = 64; // to each side, where a move is not whole: half of what movedEarlier() weighs
+
+bool isWhole(double samples) { return samples == std::floor(samples); }
+
+/// Samples that a file lacks before its first sound for being moved; later is negative where it goes earlier.
+std::size_t missingInFront(const AudioBuffer& audio, double later)
+{
+    std::size_t silent = audio.frames();
+    for (std::size_t c = 0; c < audio.channels(); ++c) {
+        const auto x = audio.channel(c);
+        silent = std::min(silent, std::size_t(std::ranges::find_if(x, [](float v) { return v != 0.0f; }) - x.begin()));
+    }
+    const double needed = std::max(0.0, std::ceil(-later)) + (isWhole(later) ? 0.0 : double(kSpread));
+    return needed > double(silent) ? std::size_t(needed) - silent : 0;
+}
+
 } // namespace
 
 Result<Blend> blendImpulses(const std::vector<BlendPart>& parts, bool align)
@@ -170,11 +186,13 @@ Result<Blend> blendImpulses(const std::vector<BlendPart>& parts, bool align)
         double earlier = 0.0;
         bool isTurned = false;
         if (align && i > 0) {
-            // As recordings of one click: padded, so that any delay between them is found.
+            // As recordings of one click: padded on both sides, so that any delay between them is found.
             const auto padded = [&](const AudioBuffer& a) {
                 const auto x = a.channel(0);
-                std::vector<float> own(x.begin(), x.end());
-                own.resize(std::max({files[0].audio.frames(), audio.frames(), std::size_t(0.25 * rate)}));
+                const auto silent = std::size_t(0.05 * rate);
+                std::vector<float> own(silent);
+                own.insert(own.end(), x.begin(), x.end());
+                own.resize(silent + std::max({files[0].audio.frames(), audio.frames(), std::size_t(0.25 * rate)}));
                 return own;
             };
             const auto met = alignTo(padded(std::as_const(files[0].audio)), padded(audio), rate, 20.0);
@@ -185,18 +203,22 @@ Result<Blend> blendImpulses(const std::vector<BlendPart>& parts, bool align)
         out.alignedSamples.push_back(earlier);
         out.isTurned.push_back(isTurned);
     }
+    const auto laterOf = [&](std::size_t i) { return parts[i].delaySamples - out.alignedSamples[i]; };
+    if (align) // what is moved earlier needs room in front, where it begins at its first sample
+        for (std::size_t i = 0; i < parts.size(); ++i)
+            out.frontSamples = std::max(out.frontSamples, missingInFront(files[i].audio, laterOf(i)));
     std::vector<std::vector<double>> sums(channels);
     for (std::size_t i = 0; i < parts.size(); ++i) {
         const BlendPart& part = parts[i];
-        const double later = part.delaySamples - out.alignedSamples[i], gain = std::pow(10.0, part.gainDb / 20.0);
+        const double later = laterOf(i), gain = std::pow(10.0, part.gainDb / 20.0);
         for (std::size_t c = 0; c < channels; ++c) {
             if (part.side == (c == 0 ? BlendSide::Right : BlendSide::Left)) continue;
             const auto x = std::as_const(files[i].audio).channel(std::min(c, files[i].audio.channels() - 1));
-            std::vector<float> own(x.begin(), x.end());
+            std::vector<float> own(out.frontSamples);
+            own.insert(own.end(), x.begin(), x.end());
             // Room for what comes later, and behind it for what a part of a sample spreads.
-            if (later != std::floor(later) || later > 0.0)
-                own.resize(own.size() + std::size_t(std::max(0.0, std::ceil(later))) +
-                           (later == std::floor(later) ? 0 : 64));
+            if (!isWhole(later) || later > 0.0)
+                own.resize(own.size() + std::size_t(std::max(0.0, std::ceil(later))) + (isWhole(later) ? 0 : kSpread));
             own = movedEarlier(own, -later, part.invert != out.isTurned[i]);
             longest = std::max(longest, own.size());
             sums[c].resize(std::max(sums[c].size(), own.size()));

@@ -52,6 +52,7 @@ struct Blend {
     Recording sum;                      ///< at the first one's rate, as long as the longest part
     std::vector<double> alignedSamples; ///< that each was moved earlier by before its own delay
     std::vector<bool> isTurned;         ///< by aligning
+    std::size_t frontSamples = 0;       ///< that all stand later in the sum, so that none is cut by being moved earlier
 };
 
 /// The plain sum, not normalised. Stereo where a file has two unlike channels or a part has a side, else mono; a mono
