@@ -30,10 +30,10 @@ inline double sampledOnsetS(double askedS, double rateHz)
 
 /// Plays notes on a sampled guitar: Debian's fluidsynth with a General MIDI sound font (test dependencies; `./run test`
 /// installs them). One channel at `rateHz`, dry, peak at `peak`; empty where they are not installed.
+/// @param font  a path; empty: the first that is here
 inline std::vector<float> playSampled(const std::vector<SampledNote>& notes, SampledGuitar guitar, int rateHz,
-                                      double seconds, double peak)
+                                      double seconds, double peak, QString font = {})
 {
-    QString font;
     for (const char* name : {"/usr/share/sounds/sf2/TimGM6mb.sf2", "/usr/share/sounds/sf2/FluidR3_GM.sf2"})
         if (font.isEmpty() && QFile::exists(name)) font = name;
     if (font.isEmpty() || QStandardPaths::findExecutable("fluidsynth").isEmpty()) return {};
