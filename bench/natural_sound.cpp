@@ -86,25 +86,34 @@ int main(int argc, char** argv)
     fmt::print("all: clean {:.3f} ({} lost, {} false of {}), driven {:.3f}\n", clean.f1(), clean.played - clean.right,
                clean.found - clean.right, clean.played, dirty.f1());
 
-    Share doubles, others, semitone, fifth, octave;
-    std::map<std::string, std::pair<double, int>> offSquares;
+    Share doubles, others, semitone, fifth, octave, rhythm, named;
     for (std::size_t v = 0; v < voices.size(); ++v)
         for (const auto part : test::kNaturalParts)
             for (int i = 0; i < seeds; ++i) {
                 const unsigned seed = unsigned(first + 2 * i);
-                const auto play = [&](std::size_t voice, unsigned own, int semitones) {
+                const auto play = [&](std::size_t voice, unsigned own, int semitones, bool isOther = false) {
                     return test::playNatural(voices[voice % voices.size()], part,
-                                             {.spreadMs = 5.0, .semitones = semitones, .seed = own}, kRate)
+                                             {.spreadMs = 5.0, .semitones = semitones, .isOther = isOther, .seed = own},
+                                             kRate)
                         .x;
                 };
-                const auto one = play(v, 1000 + seed, 0), two = play(v, 2000 + seed, 0);
-                doubles.count(isTaken(core::comparePerformances(one, two, kRate)));
-                others.count(isTaken(core::comparePerformances(one, play(v + 1, 3000 + seed, 0), kRate)));
-                semitone.count(!isTaken(core::comparePerformances(one, play(v, 4000 + seed, 1), kRate)));
-                fifth.count(!isTaken(core::comparePerformances(one, play(v, 5000 + seed, 7), kRate)));
-                octave.count(!isTaken(core::comparePerformances(one, play(v, 6000 + seed, 12), kRate)));
+                const auto one = play(v, 1000 + seed, 0);
+                const auto against = [&](const std::vector<float>& other) {
+                    return core::comparePerformances(one, other, kRate);
+                };
+                doubles.count(isTaken(against(play(v, 2000 + seed, 0))));
+                others.count(isTaken(against(play(v + 1, 3000 + seed, 0))));
+                for (const auto& [share, semitones] : {std::pair(&semitone, 1), {&fifth, 7}, {&octave, 12}}) {
+                    const auto pair = against(play(v, 4000 + seed + unsigned(semitones) * 100, semitones));
+                    share->count(!isTaken(pair));
+                    named.count(pair && pair->semitonesHigher == semitones);
+                }
+                const auto pair = against(play(v, 9000 + seed, 0, true));
+                rhythm.count(!isTaken(pair));
+                named.count(pair && pair->isOtherNotes);
             }
     fmt::print("pairs that are taken for doubles: same guitar {}; another guitar {}\n", doubles.text(), others.text());
-    fmt::print("pairs that are told to be something else: a semitone {}; a fifth {}; an octave {}\n", semitone.text(),
-               fifth.text(), octave.text());
+    fmt::print("told to be something else: a semitone {}; a fifth {}; an octave {}; other notes in the same rhythm {}; "
+               "named as what they are {}\n",
+               semitone.text(), fifth.text(), octave.text(), rhythm.text(), named.text());
 }

@@ -63,6 +63,8 @@ function(gristle_test name)
   endif()
   gristle_headers(${name} ${first} <QtTest/QtTest> <cmath> <vector> <string>)
   add_test(NAME ${name} COMMAND ${name})
+  # The thread sanitizer sees no lock inside Debian's Qt and glib: calls that they make themselves are passed over, ours
+  # are not.
   set_tests_properties(${name} PROPERTIES TIMEOUT 1200
-    ENVIRONMENT "QT_QPA_PLATFORM=offscreen;QT_LOGGING_RULES=qt.qpa.*=false;GRISTLE_NO_DEVICE=1;GRISTLE_HOME=${CMAKE_BINARY_DIR}/home;QTEST_FUNCTION_TIMEOUT=1800000;TSAN_OPTIONS=suppressions=${PROJECT_SOURCE_DIR}/tests/tsan.supp ignore_noninstrumented_modules=1")
+    ENVIRONMENT "QT_QPA_PLATFORM=offscreen;QT_LOGGING_RULES=qt.qpa.*=false;GRISTLE_NO_DEVICE=1;GRISTLE_HOME=${CMAKE_BINARY_DIR}/home;QTEST_FUNCTION_TIMEOUT=1800000;TSAN_OPTIONS=ignore_noninstrumented_modules=1")
 endfunction()

@@ -68,6 +68,8 @@ Result<Answer> answer(const Options& o, const Progress& progress)
               {"tuning_sd_cents", orNull(take->tuningSdCents)},
               {"level_difference_db", take->levelDifferenceDb},
               {"identical", take->isCopy},
+              {"semitones_higher", take->semitonesHigher},
+              {"other_notes", take->isOtherNotes},
               {"note", notes},
               {"findings", toJson(findings)}};
     if (!take->isUnrelated && !take->isTooShort())

@@ -434,6 +434,16 @@ private slots:
                 QVERIFY2(take.isUnrelated, qPrintable(QString("%1 %2: %3").arg(one).arg(other).arg(take.likeness)));
                 QVERIFY(finds(doubleFindings(take, std::nullopt, "x"), "double.unrelated"));
             }
+        // The same part at another pitch is told as that, in both directions.
+        for (const int semitones : {-7, -1, 1, 4, 12}) {
+            auto tuning = standardTuning();
+            for (double& hz : tuning) hz *= std::exp2(semitones / 12.0);
+            const auto moved = perform(partOf("riff"), 110.0, tuning, hand(7), kRate).volts;
+            const auto take = comparePerformances(volts("riff"), moved, kRate).value();
+            QCOMPARE(take.semitonesHigher, semitones);
+            QVERIFY(take.isUnrelated && finds(doubleFindings(take, std::nullopt, "x"), "double.unrelated"));
+        }
+        QCOMPARE(semitonesText(-1), std::string("a semitone lower"));
         const auto a = played(rhythmRiff(2), 120.0, hand(5)).volts;
         const auto silent = comparePerformances(a, std::vector<float>(96000, 0.0f), kRate);
         QVERIFY(!silent && silent.error().code == ErrorCode::OutOfRange);

@@ -139,12 +139,15 @@ NaturalTake playNatural(const NaturalVoice& voice, NaturalPart part, const Natur
             const double start =
                 voice.font.empty() ? asked : sampledOnsetS(std::floor(1000.0 * asked) / 1000.0, rateHz);
             const int hard = velocity(random);
+            constexpr std::array<int, 8> kSteps{-5, -4, -3, -2, 2, 3, 5, 7};
+            const int step = playing.isOther ? kSteps[random() % kSteps.size()] : 0;
             const double strumS = w.midi.size() > 3 ? 1e-3 * strumMs(random) : 0.002;
             for (std::size_t i = 0; i < w.midi.size(); ++i) {
                 const std::size_t string = w.isUp ? w.midi.size() - 1 - i : i;
                 const double later = w.midi.size() > 1 ? strumS * double(i) / double(w.midi.size() - 1) : 0.0;
                 const int v = std::clamp(hard + int(random() % 13) - 6, 40, 120);
-                notes.push_back({asked + later, w.beats * kBeatS - later, w.midi[string] + playing.semitones, v});
+                notes.push_back(
+                    {asked + later, w.beats * kBeatS - later, w.midi[string] + playing.semitones + step, v});
             }
             out.strokesS.push_back(start);
         }

@@ -27,6 +27,7 @@ struct NaturalPlaying {
     double seconds = 16.0;
     double spreadMs = 0.0; ///< standard deviation of what each stroke is off by
     int semitones = 0;     ///< all higher by that
+    bool isOther = false;  ///< other notes in the same rhythm: each stroke by a step of its own, up or down
     unsigned seed = 1;     ///< velocities of 40 to 120, strums, and what is off; the notes follow the part alone
 };
 

@@ -45,6 +45,15 @@ std::vector<StrayBar> strayBars(const DoubleTake& take, const BarPlace& place)
     return out;
 }
 
+std::string semitonesText(int higher)
+{
+    const int by = std::abs(higher);
+    return (by == 1    ? std::string("a semitone")
+            : by == 12 ? std::string("an octave")
+                       : fmt::format("{} semitones", by)) +
+           (higher > 0 ? " higher" : " lower");
+}
+
 std::vector<Finding> doubleFindings(const DoubleTake& take, const std::optional<BarPlace>& place,
                                     const std::string& subject, const DoubleLimits& limits)
 {
@@ -72,6 +81,20 @@ std::vector<Finding> doubleFindings(const DoubleTake& take, const std::optional<
             fmt::format("{} in both: from so few neither spread nor width can be told.",
                         take.notes.size() == 1 ? "One note is" : fmt::format("{} notes are", take.notes.size())),
             "Compare longer takes");
+        return out;
+    }
+    if (take.semitonesHigher != 0) {
+        add(Severity::Stop, "double.unrelated", "Another pitch",
+            fmt::format("The second is the same part {}: together they are a harmony, no double.",
+                        semitonesText(take.semitonesHigher)),
+            "Choose two takes of one part, or look for a capo or another tuning");
+        return out;
+    }
+    if (take.isOtherNotes) {
+        add(Severity::Stop, "double.unrelated", "The same rhythm, other notes",
+            fmt::format("{} strokes of one meet one of the other, and their notes are others: two parts, no double.",
+                        take.notes.size()),
+            "Choose two takes of one part");
         return out;
     }
     if (take.isUnrelated) {

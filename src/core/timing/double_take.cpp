@@ -5,6 +5,7 @@
 #include "core/timing/alignment.h"
 #include "core/timing/attack_match.h"
 #include "core/timing/detuning.h"
+#include "core/timing/pitch_match.h"
 
 #include <algorithm>
 #include <array>
@@ -16,11 +17,12 @@ namespace gristle::core {
 
 namespace {
 
-constexpr double kBandS = 0.15;     // notes further apart are no pair
-constexpr double kLeftOver = 0.55;  // costs as much as 66 ms
-constexpr double kWorthS = 0.12;    // a pair so far apart costs 1
-constexpr double kFewest = 0.5;     // of the notes of the shorter one
-constexpr double kLeastAlike = 0.7; // in sound, on the mean
+constexpr double kBandS = 0.15;      // notes further apart are no pair
+constexpr double kLeftOver = 0.55;   // costs as much as 66 ms
+constexpr double kWorthS = 0.12;     // a pair so far apart costs 1
+constexpr double kFewest = 0.5;      // of the notes of the shorter one
+constexpr double kLeastAlike = 0.7;  // in sound, on the mean, where too few notes tell their pitch
+constexpr double kSameRhythm = 0.75; // of the notes of the longer one meet one of the other
 constexpr double kWorthMoving = 1.02;
 constexpr double kSteadyMs = 1.2; // median deviation of the offsets of a copy, whatever it went through
 constexpr double kFarS = 0.035, kSharpDb = 15.0;
@@ -308,9 +310,25 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
     out.onlySecondS = leftOver(
         b, [](const auto& p) { return p.second; }, first, -moved);
     out.unmatchedFirst = out.onlyFirstS.size(), out.unmatchedSecond = out.onlySecondS.size();
-    out.isUnrelated =
-        pairs.empty() || double(pairs.size()) < kFewest * double(std::min(a.size(), b.size())) || alike < kLeastAlike;
+    const bool meet = !pairs.empty() && double(pairs.size()) >= kFewest * double(std::min(a.size(), b.size()));
+    out.isUnrelated = !meet || alike < kLeastAlike;
     out.likeness = alike;
+    if (meet) {
+        PitchMatch pitch = matchPitches(first, a, second, b, pairs, rateHz);
+        if (moved != 0.0 && !pitch.areSameNotes() && pitch.semitonesHigher() == 0) {
+            // At another pitch another repetition may sound more alike than the same one.
+            auto unmoved = paired(a, b, 0.0);
+            auto there = matchPitches(first, a, second, b, unmoved, rateHz);
+            if (there.semitonesHigher() != 0) pitch = there, pairs = std::move(unmoved), out.movedMs = moved = 0.0;
+        }
+        if (pitch.notes >= DoubleTake::kFewestPairs) { // else the sound decides
+            const double met =
+                double(pairs.size()) / double(pairs.size() + std::max(out.unmatchedFirst, out.unmatchedSecond));
+            out.semitonesHigher = pitch.semitonesHigher();
+            out.isOtherNotes = out.semitonesHigher == 0 && !pitch.areSameNotes() && met >= kSameRhythm;
+            out.isUnrelated = !pitch.areSameNotes();
+        }
+    }
     // A pair of notes far from where the others say, with an attack where they say: each is the other's neighbour, no
     // pair.
     std::vector<double> apart;
@@ -358,7 +376,7 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         out.tuningMeanCents = mean, out.tuningSdCents = sd;
     }
     // What wanders further than any hand may go at another tempo, and then nothing else can be told.
-    if (out.isUnrelated || out.offsetSdMs > kAdriftMs) {
+    if ((out.isUnrelated && out.semitonesHigher == 0) || out.offsetSdMs > kAdriftMs) {
         out.tempoRatio = otherTempo(a, b, soundsA, soundsB);
         out.isUnrelated |= out.tempoRatio.has_value();
     }

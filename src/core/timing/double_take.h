@@ -33,7 +33,10 @@ struct DoubleTake {
     double levelDifferenceDb = 0.0; ///< median
     bool isCopy = false;            ///< the second is the first, moved, scaled, turned over or filtered
     double likeness = 0.0;          ///< of what sounds behind paired onsets, 1 where alike
-    bool isUnrelated = false;       ///< too few notes of one are in the other, or they sound otherwise
+    /// Too few notes of one are in the other, or other ones; by likeness where too few sound long enough for a pitch.
+    bool isUnrelated = false;
+    int semitonesHigher = 0;   ///< of all that the second plays, where that is another pitch; unrelated then
+    bool isOtherNotes = false; ///< the same rhythm, other notes; unrelated then
     std::optional<double>
         tempoRatio; ///< of a second that is the same part slower or faster: its time over the first's; unrelated then
     /// Fewer pairs tell nothing: no spread, no median.

@@ -24,6 +24,7 @@ BenchState DoubleBench::state() const
     if (book_.isBusy()) return {tr("comparing \u2026"), false};
     if (!book_.pair()) return {tr("not compared"), false};
     const DoubleTake& t = *book_.pair();
+    if (t.semitonesHigher != 0) return {tr("another pitch"), true};
     if (t.isUnrelated) return {tr("two parts"), true};
     if (book_.isOnePerformance()) return {tr("one performance"), false};
     if (t.isCopy) return {tr("a copy"), true};

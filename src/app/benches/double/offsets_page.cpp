@@ -205,6 +205,10 @@ QString OffsetsPage::verdict() const
     if (t.isUnrelated && t.tempoRatio)
         return tr("%1 is the same part at %2 % of the tempo.").arg(second, shownFigure(100.0 / *t.tempoRatio, 1));
     if (t.isTooShort()) return tr("Too few notes are in both to say anything.");
+    if (t.semitonesHigher != 0)
+        return tr("%1 is %2: a harmony, no double.")
+            .arg(second, QString::fromStdString(semitonesText(t.semitonesHigher)));
+    if (t.isOtherNotes) return tr("%1 has the same rhythm and other notes.").arg(second);
     if (t.isUnrelated) return tr("These are not two performances of one part.");
     if (book_.isOnePerformance())
         return tr("%1 and %2 are one performance, not a double.").arg(book_.name(book_.first()), second);

@@ -19,6 +19,7 @@ constexpr std::size_t kMost = 8; // takes that are compared, the last ones: 28 p
 
 QString heardText(const DoubleTake& t, const DoubleLimits& limits)
 {
+    if (t.semitonesHigher != 0) return QObject::tr("another pitch");
     if (t.isUnrelated) return QObject::tr("two parts");
     if (t.isCopy) return QObject::tr("a copy");
     switch (heardAs(t, limits)) {
