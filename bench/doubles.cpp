@@ -4,6 +4,7 @@
 #include "core/advice/double_findings.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
+#include "support/onset_score.h"
 
 #include <algorithm>
 #include <chrono>
@@ -76,22 +77,11 @@ double sd(const std::vector<double>& v)
     return v.size() > 1 ? std::sqrt(sum / double(v.size() - 1)) : 0.0;
 }
 
-/// Off by, ms, of those that are found within 25 ms; and F1.
+/// Off by, ms, of those that are found; and F1.
 std::pair<double, std::vector<double>> score(const std::vector<Onset>& found, const std::vector<double>& truth)
 {
-    std::vector<bool> used(found.size());
-    std::vector<double> off;
-    for (const double t : truth) {
-        std::size_t best = found.size();
-        for (std::size_t k = 0; k < found.size(); ++k)
-            if (!used[k] && std::abs(found[k].timeS - t) < 0.025 &&
-                (best == found.size() || std::abs(found[k].timeS - t) < std::abs(found[best].timeS - t)))
-                best = k;
-        if (best == found.size()) continue;
-        used[best] = true;
-        off.push_back(1000.0 * (found[best].timeS - t));
-    }
-    return {2.0 * double(off.size()) / double(found.size() + truth.size()), off};
+    auto out = gristle::test::scoreOf(found, truth);
+    return {out.f1(), std::move(out.offMs)};
 }
 
 void onsets(unsigned seeds)

@@ -5,6 +5,7 @@
 #include "core/timing/double_take.h"
 #include "core/timing/onsets.h"
 #include "support/natural_guitar.h"
+#include "support/onset_score.h"
 
 #include <algorithm>
 #include <cmath>
@@ -23,25 +24,8 @@ struct Found {
     std::size_t right = 0, found = 0, played = 0;
     double f1() const { return 2.0 * double(right) / double(std::max<std::size_t>(1, found + played)); }
     void operator+=(const Found& o) { right += o.right, found += o.found, played += o.played; }
+    void operator+=(const test::OnsetScore& o) { right += o.offMs.size(), found += o.found, played += o.played; }
 };
-
-/// Each stroke takes the nearest onset within 25 ms that no other has.
-Found matched(const std::vector<core::Onset>& found, const std::vector<double>& played)
-{
-    std::vector<bool> used(found.size());
-    Found out{0, found.size(), played.size()};
-    for (const double t : played) {
-        std::size_t best = found.size();
-        for (std::size_t k = 0; k < found.size(); ++k)
-            if (!used[k] && std::abs(found[k].timeS - t) < 0.025 &&
-                (best == found.size() || std::abs(found[k].timeS - t) < std::abs(found[best].timeS - t)))
-                best = k;
-        if (best == found.size()) continue;
-        used[best] = true;
-        ++out.right;
-    }
-    return out;
-}
 
 struct Share {
     int yes = 0, of = 0;
@@ -73,8 +57,8 @@ int main(int argc, char** argv)
             Found plain, hard;
             for (int i = 0; i < seeds; ++i) {
                 const auto take = test::playNatural(voice, part, {.seed = unsigned(first + 2 * i)}, kRate);
-                plain += matched(core::findOnsets(take.x, kRate), take.strokesS);
-                hard += matched(core::findOnsets(test::driven(take.x, kDrive, kRate), kRate), take.strokesS);
+                plain += test::scoreOf(core::findOnsets(take.x, kRate), take.strokesS);
+                hard += test::scoreOf(core::findOnsets(test::driven(take.x, kDrive, kRate), kRate), take.strokesS);
             }
             clean += plain, dirty += hard;
             parts[test::nameOf(part)] += plain;

@@ -3,6 +3,7 @@
 #include "core/advice/double_findings.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
+#include "support/onset_score.h"
 #include "support/sampled_guitar.h"
 #include "support/signals.h"
 
@@ -40,29 +41,12 @@ PlayingStyle hand(unsigned seed)
     return out;
 }
 
-struct Score {
-    double f1 = 0.0, sdMs = 0.0;
-};
-
-/// Found onsets against those that were played, within 25 ms.
-Score scoreOf(const std::vector<Onset>& found, const std::vector<double>& truth)
+double spreadOfAll(const std::vector<double>& v)
 {
-    std::vector<bool> used(found.size());
-    std::vector<double> off;
-    for (const double t : truth) {
-        std::size_t best = found.size();
-        for (std::size_t k = 0; k < found.size(); ++k)
-            if (!used[k] && std::abs(found[k].timeS - t) < 0.025 &&
-                (best == found.size() || std::abs(found[k].timeS - t) < std::abs(found[best].timeS - t)))
-                best = k;
-        if (best == found.size()) continue;
-        used[best] = true;
-        off.push_back(1000.0 * (found[best].timeS - t));
-    }
     double mean = 0.0, sum = 0.0;
-    for (const double o : off) mean += o / double(off.size());
-    for (const double o : off) sum += (o - mean) * (o - mean);
-    return {2.0 * double(off.size()) / double(found.size() + truth.size()), std::sqrt(sum / double(off.size()))};
+    for (const double x : v) mean += x / double(v.size());
+    for (const double x : v) sum += (x - mean) * (x - mean);
+    return std::sqrt(sum / double(v.size()));
 }
 
 bool finds(const std::vector<Finding>& all, const char* code)
@@ -99,9 +83,9 @@ private slots:
         {
             const unsigned seed = 3;
             const auto p = played(partOf(part), 120.0, hand(seed), drive);
-            const auto s = scoreOf(findOnsets(p.volts, kRate), p.onsetS);
-            QVERIFY2(s.f1 >= least, qPrintable(QString("F1 %1").arg(s.f1)));
-            QVERIFY2(s.sdMs <= sdMs, qPrintable(QString("sd %1 ms").arg(s.sdMs)));
+            const auto s = test::scoreOf(findOnsets(p.volts, kRate), p.onsetS);
+            QVERIFY2(s.f1() >= least, qPrintable(QString("F1 %1").arg(s.f1())));
+            QVERIFY2(spreadOfAll(s.offMs) <= sdMs, qPrintable(QString("sd %1 ms").arg(spreadOfAll(s.offMs))));
         }
     }
     void nothingToFind()

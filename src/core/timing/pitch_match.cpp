@@ -16,7 +16,7 @@ constexpr double kFromS = 0.015, kMostS = 0.2, kLeastS = 0.06, kBeforeNextS = 0.
 constexpr int kShapeBins = 2 * kBinsASemitone; // to each side: what is broader is colour
 constexpr int kOffBins = 2;                    // a third of a semitone: strings that are out of tune
 constexpr std::size_t kMostNotes = 600;
-constexpr double kMostAgree = 0.45; // of the notes; of the same ones 0.56 and more, of others 0.04 at most
+constexpr double kMostAgree = 0.45; // of the notes; of the same ones 0.56 and more agreed, of others 0.28 at most
 
 std::size_t binCount() { return std::size_t(std::floor(12.0 * kBinsASemitone * std::log2(kHighHz / kLowHz))) + 1; }
 
