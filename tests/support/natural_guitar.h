@@ -32,8 +32,8 @@ struct NaturalPlaying {
 };
 
 struct NaturalTake {
-    std::vector<float> x; ///< peak at 0.3
-    std::vector<double> strokesS;
+    std::vector<float> x;         ///< peak at 0.3
+    std::vector<double> strokesS; ///< where the first string of each is heard
 };
 
 /// Plays a part, with decays into rests. Empty where the font or fluidsynth is not here.

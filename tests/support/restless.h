@@ -30,7 +30,7 @@ public:
 
 private:
     template<typename T> const T& one(const std::vector<T>& of) { return of[random_() % of.size()]; }
-    int upTo(int n) { return int(random_() % unsigned(n)); }
+    int upTo(int n) { return n > 0 ? int(random_() % unsigned(n)) : 0; } ///< a widget may have shrunk to nothing
     void say(const QString& what);
     QWidget* inHand();
     QWidget* somewhere();
