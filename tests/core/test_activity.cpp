@@ -46,7 +46,7 @@ private slots:
     void dyingNotesAreNoRest();
     void digitalSilenceIsNoRest();
     void playingIsWhatStandsOut();
-    void steadySoundCountsAsPlaying();
+    void steadyNoiseIsNobodyPlaying();
     void typicalIsTheLevelOfTheNotes_data();
     void typicalIsTheLevelOfTheNotes();
     void typicalOfAPerformance();
@@ -147,11 +147,11 @@ void TestActivity::playingIsWhatStandsOut()
     QCOMPARE(secondsOf(findPlaying(std::vector<double>(100, 0.0), std::nullopt)), 0.0);
 }
 
-void TestActivity::steadySoundCountsAsPlaying()
+void TestActivity::steadyNoiseIsNobodyPlaying()
 {
-    // Its own rest and its own playing: where nothing stands out, all that is not silent counts.
-    const auto powers = trackOf(test::sine(440.0, 0.1, kRate, 2.0)).powers();
-    QVERIFY(secondsOf(findPlaying(powers, powers[50])) > 1.9);
+    const auto powers = trackOf(steps({{2.0, -40.0}})).powers();
+    QCOMPARE(secondsOf(findPlaying(powers, std::pow(10.0, -4.0))), 0.0);
+    QVERIFY(secondsOf(findPlaying(powers, std::nullopt)) > 1.9); // no floor: what sounds steadily is a note
 }
 
 void TestActivity::typicalIsTheLevelOfTheNotes_data()

@@ -77,6 +77,14 @@ private slots:
     void noiseAloneHasAFloor();
     void dcDoesNotCount();
     void playingIsFound();
+    void whyThereIsNoFloor();
+    void wholeBarsOfDrivenChordsAreNoFloor_data();
+    void wholeBarsOfDrivenChordsAreNoFloor();
+    void toneIsNoFloor_data();
+    void toneIsNoFloor();
+    void aNoteBesideMainsIsNoHum_data();
+    void aNoteBesideMainsIsNoHum();
+    void aDimmerBuzzesHigh();
 };
 
 void TestNoise::floorInRests_data()
@@ -173,6 +181,109 @@ void TestNoise::playingIsFound()
     const auto result = analyse(phrases(48000.0, -70.0, -200.0, 50.0, 8), 48000.0);
     QVERIFY(!result.playing[50] && result.playing[120] && !result.playing[330] && result.playing[430] &&
             !result.playing[650]);
+}
+
+/// Notes of half a second, between them noise that lasts a quarter, digital silence, or nothing.
+void TestNoise::whyThereIsNoFloor()
+{
+    const auto notes = [](double restS, double noise) {
+        std::vector<float> x;
+        for (int i = 0; i < 8; ++i) {
+            test::append(x, test::sine(196.0, 0.2, 48000.0, 0.5));
+            test::append(x, test::whiteNoise(noise, std::size_t(restS * 48000.0), unsigned(i + 1)));
+        }
+        return analyse(x, 48000.0);
+    };
+    const auto brief = notes(0.25, 3e-4), gated = notes(0.5, 0.0), none = notes(0.0, 3e-4);
+    QVERIFY(!brief.floorDbfs && !gated.floorDbfs && !none.floorDbfs);
+    QCOMPARE(brief.why, NoRest::Short);
+    QVERIFY(std::abs(brief.longestRestS - 0.25) < 0.021);
+    QCOMPARE(gated.why, NoRest::Silence);
+    QCOMPARE(none.why, NoRest::Sounds);
+    QVERIFY(notes(0.5, 3e-4).floorDbfs);
+}
+
+/// A guitar through much gain that never rests: nothing of it is a floor or hum. Roots whose second harmonic lies near
+/// mains' among them: G, tuned flat, has 98 Hz.
+void TestNoise::wholeBarsOfDrivenChordsAreNoFloor_data()
+{
+    QTest::addColumn<double>("cents");
+    QTest::addColumn<double>("gain");
+    for (const double cents : {-40.0, 0.0, 7.0, 35.0})
+        for (const double gain : {5.0, 20.0, 60.0}) QTest::addRow("%g cents, gain %g", cents, gain) << cents << gain;
+}
+
+void TestNoise::wholeBarsOfDrivenChordsAreNoFloor()
+{
+    QFETCH(double, cents);
+    QFETCH(double, gain);
+    std::vector<float> x(48000 * 12, 0.0f);
+    const double roots[] = {82.4, 98.0, 116.5, 103.8, 92.5, 87.3};
+    for (int bar = 0; bar < 6; ++bar) // the hand lifts for 40 ms before the next
+        for (const double interval : {1.0, 1.4983, 2.0}) {
+            std::vector<float> string(x.size(), 0.0f);
+            pluck(string, 48000.0, 2.0 * bar, roots[bar] * interval * std::exp2(cents / 1200.0), 0.1, 9.0);
+            for (std::size_t i = 0; i < std::size_t(1.96 * 48000.0); ++i)
+                x[std::size_t(bar) * 96000 + i] += string[std::size_t(bar) * 96000 + i];
+        }
+    test::add(x, test::whiteNoise(2e-5, x.size(), 4));
+    for (float& v : x) v = 0.3f * std::tanh(float(gain) * v);
+    const auto result = analyse(x, 48000.0);
+    QVERIFY2(!result.floorDbfs, qPrintable(QString("floor %1").arg(result.floorDbfs.value_or(0.0))));
+    QVERIFY2(!result.hum, qPrintable(QString("hum %1 Hz").arg(result.hum ? result.hum->mainsHz : 0.0)));
+}
+
+void TestNoise::toneIsNoFloor_data()
+{
+    QTest::addColumn<double>("hz");
+    for (const double hz : {110.0, 440.0, 1900.0, 2500.0, 5000.0, 9000.0}) QTest::addRow("%g Hz", hz) << hz;
+}
+
+void TestNoise::toneIsNoFloor()
+{
+    QFETCH(double, hz);
+    auto x = test::sine(hz, 0.1, 48000.0, 4.0);
+    test::add(x, test::whiteNoise(1e-4, x.size(), 2));
+    const auto result = analyse(x, 48000.0);
+    QVERIFY(!result.floorDbfs && !result.hum);
+    QVERIFY(!result.isNobodyPlaying());
+}
+
+/// A low note that rings on is no mains series, however near; mains 0.7 Hz off is.
+void TestNoise::aNoteBesideMainsIsNoHum_data()
+{
+    QTest::addColumn<double>("hz");
+    QTest::addColumn<bool>("isHum");
+    for (const double hz : {48.7, 49.0, 51.0, 51.9, 58.9, 61.2, 61.7}) QTest::addRow("%g Hz", hz) << hz << false;
+    for (const double hz : {49.3, 50.0, 50.7, 59.3, 60.7}) QTest::addRow("mains %g Hz", hz) << hz << true;
+}
+
+void TestNoise::aNoteBesideMainsIsNoHum()
+{
+    QFETCH(double, hz);
+    QFETCH(bool, isHum);
+    auto x = test::whiteNoise(1e-4, 48000 * 3, 6);
+    for (int h = 1; h <= 6; ++h) test::add(x, test::sine(h * hz, 0.02 / h, 48000.0, 3.0, 0.9 * h * h));
+    TimedSamples rest{0.0, x};
+    const auto hum = findHum({rest}, 48000.0, Mains::Auto);
+    QCOMPARE(hum.has_value(), isHum);
+    if (hum) QVERIFY(std::abs(hum->mainsHz - hz) < 0.01);
+}
+
+/// A dimmer's chopped current: odd harmonics far up, as strong as the low ones. The power sum is its closed form.
+void TestNoise::aDimmerBuzzesHigh()
+{
+    auto x = test::whiteNoise(1e-4, 48000 * 4, 6);
+    double power = 0.0;
+    for (int h = 1; 50.02 * h < 2950.0; h += 2) {
+        test::add(x, test::sine(50.02 * h, 0.004, 48000.0, 4.0, 0.7 * h * h));
+        power += 0.004 * 0.004;
+    }
+    const auto hum = findHum({{0.0, x}}, 48000.0, Mains::Auto);
+    QVERIFY(hum.has_value());
+    const double truth = 10.0 * std::log10(power);
+    QVERIFY2(std::abs(hum->levelDbfs - truth) < 0.3, qPrintable(QString("%1, true %2").arg(hum->levelDbfs).arg(truth)));
+    QCOMPARE(hum->harmonics.size(), std::size_t(30 - 1));
 }
 
 void TestNoise::spectraOfRestAndPlaying_data()

@@ -40,7 +40,8 @@ public:
             return std::move(out_);
         }
         clipping();
-        o_.target == TargetSchool::Average ? average() : peakTarget();
+        const bool isNobody = std::ranges::all_of(m_.channels, [](const auto& c) { return c.noise.isNobodyPlaying(); });
+        isNobody ? nobodyPlays() : o_.target == TargetSchool::Average ? average() : peakTarget();
         noise();
         dc();
         rank(out_);
@@ -96,6 +97,18 @@ private:
             add(Severity::Note, "level.not_clipped", "No clipping",
                 fmt::format("0 samples at full scale in {:.1f} s.", m_.info.durationS()), "");
         }
+    }
+
+    void nobodyPlays()
+    {
+        double loudest = -200.0;
+        for (const auto& c : m_.channels) loudest = std::max(loudest, *c.noise.floorDbfs);
+        add(Severity::Fix, "level.nobody_plays", "Nobody plays here",
+            fmt::format(
+                "It holds noise of {} dBFS and nothing that stands 10 dB out of it: there is no average, and no "
+                "gain to set by it.",
+                figureText(loudest)),
+            "Turn the guitar's volume up, check cable and input, then play as you will play");
     }
 
     void average()
@@ -156,15 +169,22 @@ private:
         f.targetHigh = target + kPeakWithinDb;
     }
 
+    void noFloor()
+    {
+        const auto& noise = m_.channels.front().noise;
+        add(Severity::Note, "level.no_rest", "No rest to measure noise in",
+            whyNoFloor(noise) + " Noise and hum are not known.",
+            noise.why == NoRest::Silence ? "Measure the take as it was recorded, before a gate or an edit"
+                                         : "Leave a second of muted strings before the first note");
+    }
+
     void noise()
     {
         const ChannelMeasurement* worst = nullptr;
         for (const auto& c : m_.channels)
             if (c.noise.floorDbfs && (!worst || *c.noise.floorDbfs > *worst->noise.floorDbfs)) worst = &c;
         if (!worst) {
-            add(Severity::Note, "level.no_rest", "No rest to measure noise in",
-                "Nobody rests for 0.3 s here, so noise and hum are not known.",
-                "Leave a second of muted strings before the first note");
+            noFloor();
             return;
         }
         const NoiseResult& n = worst->noise;
@@ -217,6 +237,15 @@ private:
 };
 
 } // namespace
+
+std::string whyNoFloor(const NoiseResult& noise)
+{
+    switch (noise.why) {
+    case NoRest::Silence: return "What lies between the notes is digital silence, as a gate or an edit leaves it.";
+    case NoRest::Short: return fmt::format("The longest rest lasts {:.2f} s; 0.3 s are needed.", noise.longestRestS);
+    default: return "Something sounds all the time: nowhere is a rest of 0.3 s.";
+    }
+}
 
 std::vector<Finding> levelFindings(const FileMeasurement& measured, const MeasureOptions& options)
 {

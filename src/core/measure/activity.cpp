@@ -171,10 +171,7 @@ std::vector<bool> findPlaying(const std::vector<double>& powers, std::optional<d
     std::ranges::nth_element(sorted, loud);
     double threshold = *loud * ratio(-kBelowLoudDb);
     if (floorPower) threshold = std::max(threshold, *floorPower * ratio(kAboveFloorDb));
-    bool any = false;
-    for (std::size_t i = 0; i < playing.size(); ++i) any |= playing[i] = levels[i] > threshold;
-    if (!any)
-        for (std::size_t i = 0; i < playing.size(); ++i) playing[i] = powers[i] > 0.0;
+    for (std::size_t i = 0; i < playing.size(); ++i) playing[i] = levels[i] > threshold;
     return playing;
 }
 

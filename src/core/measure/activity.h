@@ -48,8 +48,8 @@ struct Stretch {
 std::vector<Stretch> findRests(const std::vector<double>& hopPowers);
 
 /// Hops in which somebody plays: their 50 ms level is over the larger of 10 dB above the floor (where one is known) and
-/// 30 dB below the 95th percentile of all levels. Where nothing is, every hop that is not digital silence counts, so
-/// that a steady test signal has a level too.
+/// 30 dB below the 95th percentile of all levels. None where nothing stands out of the floor; a steady tone has none,
+/// and so it plays.
 std::vector<bool> findPlaying(const std::vector<double>& hopPowers, std::optional<double> floorPower);
 
 } // namespace gristle::core

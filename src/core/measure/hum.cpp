@@ -15,10 +15,13 @@ namespace gristle::core {
 namespace {
 
 constexpr double kPi = std::numbers::pi;
-constexpr int kMostHarmonics = 12;
-constexpr double kPullHz = 0.8; // how far mains may be from nominal
+constexpr int kMostHarmonics = 12;    // that are fitted, and claim a series
+constexpr double kHighestHz = 3000.0; // a dimmer buzzes up to there
+constexpr double kPullHz = 0.8;       // how far mains may be from nominal
+constexpr double kLookHz = 2.5; // a note near by is seen to be one: its best is there, and not at its side lobes here
 constexpr double kStandOutDb = 13.0;
 constexpr double kWorkingRateHz = 2000.0; // 12 x 60.8 = 730 Hz fits below its 800 Hz pass band
+constexpr double kBuzzRateHz = 8000.0;    // the same for 3,000 Hz
 constexpr double kLongestS = 10.0;
 
 struct Data {
@@ -27,10 +30,10 @@ struct Data {
     double longestS = 0.0;
 };
 
-/// Low-passes and thins out a stretch to about 2 kHz. The edges that the filter cannot reach are left out.
-void thinOut(const TimedSamples& stretch, double rateHz, Data& into)
+/// Low-passes and thins out a stretch to about a rate. The edges that the filter cannot reach are left out.
+void thinOut(const TimedSamples& stretch, double rateHz, double toHz, Data& into)
 {
-    const auto step = std::max<std::size_t>(1, static_cast<std::size_t>(rateHz / kWorkingRateHz));
+    const auto step = std::max<std::size_t>(1, static_cast<std::size_t>(rateHz / toHz));
     const double lowRate = rateHz / double(step);
     const auto half = static_cast<std::size_t>(step == 1 ? 0 : 16 * step);
     std::vector<double> taps(2 * half + 1, 1.0);
@@ -210,16 +213,17 @@ std::pair<std::size_t, std::size_t> longestRun(const Data& data)
     return {best, length};
 }
 
-/// The harmonics whose power is kStandOutDb over the median of the noise to both sides.
-std::vector<int> standingOut(const Data& data, double hz)
+/// The harmonics first to last whose power is kStandOutDb over the median of the noise to both sides, and their
+/// amplitudes.
+std::vector<std::pair<int, double>> standingOut(const Data& data, double hz, int firstOrder, int lastOrder)
 {
     const auto [first, count] = longestRun(data);
     const double spacing = data.t[first + 1] - data.t[first];
     const double resolution = 1.0 / (double(count) * spacing);
     const std::vector<double> run = windowed(std::span(data.x).subspan(first, count));
     const auto power = [&](double f) { return powerAt(run, 2.0 * kPi * f * spacing); };
-    std::vector<int> orders;
-    for (int h = 1; h <= kMostHarmonics; ++h) {
+    std::vector<std::pair<int, double>> out;
+    for (int h = firstOrder; h <= lastOrder; ++h) {
         std::vector<double> around;
         for (int k = 3; k <= 9; ++k) {
             const double away = std::min(k * resolution, hz * (0.15 + 0.04 * k));
@@ -228,8 +232,17 @@ std::vector<int> standingOut(const Data& data, double hz)
         }
         std::ranges::sort(around);
         const double noise = 0.5 * (around[6] + around[7]);
-        if (power(h * hz) > noise * std::pow(10.0, kStandOutDb / 10.0)) orders.push_back(h);
+        // The weights of the window are half on the mean, and a sine stands at two frequencies.
+        if (const double p = power(h * hz); p > noise * std::pow(10.0, kStandOutDb / 10.0))
+            out.emplace_back(h, 4.0 * std::sqrt(p) / double(count));
     }
+    return out;
+}
+
+std::vector<int> standingOut(const Data& data, double hz)
+{
+    std::vector<int> orders;
+    for (const auto& [order, unused] : standingOut(data, hz, 1, kMostHarmonics)) orders.push_back(order);
     return orders;
 }
 
@@ -240,7 +253,7 @@ bool isSeries(const std::vector<int>& orders)
 }
 
 /// The stretches that lie within kLongestS of the longest one's start, longest data first kept.
-Data gather(const std::vector<TimedSamples>& rests, double rateHz)
+Data gather(const std::vector<TimedSamples>& rests, double rateHz, double toHz)
 {
     const auto longest = std::ranges::max_element(
         rests, [](const auto& a, const auto& b) { return a.samples.size() < b.samples.size(); });
@@ -250,7 +263,7 @@ Data gather(const std::vector<TimedSamples>& rests, double rateHz)
         if (rest.startS < longest->startS - kLongestS / 2.0 || room <= 0.1) continue;
         TimedSamples part = rest;
         part.samples.resize(std::min(part.samples.size(), static_cast<std::size_t>(room * rateHz)));
-        thinOut(part, rateHz, data);
+        thinOut(part, rateHz, toHz, data);
     }
     return data;
 }
@@ -260,7 +273,7 @@ Data gather(const std::vector<TimedSamples>& rests, double rateHz)
 std::optional<Hum> findHum(const std::vector<TimedSamples>& rests, double rateHz, Mains mains)
 {
     if (rests.empty()) return std::nullopt;
-    Data data = gather(rests, rateHz);
+    Data data = gather(rests, rateHz, kWorkingRateHz);
     if (data.t.size() < 100) return std::nullopt;
     const double origin = data.t.front();
     for (double& t : data.t) t -= origin;
@@ -272,12 +285,13 @@ std::optional<Hum> findHum(const std::vector<TimedSamples>& rests, double rateHz
     std::vector<int> bestOrders;
     for (const double around : nominal) {
         // Two rounds: a broad look with the low harmonics, then with those that stand out.
-        double hz = bestFrequency(data, around - kPullHz, around + kPullHz, {1, 2, 3});
+        double hz = bestFrequency(data, around - kLookHz, around + kLookHz, {1, 2, 3});
+        if (std::abs(hz - around) > kPullHz) continue;
         std::vector<int> orders = standingOut(data, hz);
         if (!isSeries(orders)) continue;
         hz = bestFrequency(data, hz - 0.1, hz + 0.1, orders);
         orders = standingOut(data, hz);
-        if (!isSeries(orders)) continue;
+        if (!isSeries(orders) || std::abs(hz - around) > kPullHz) continue;
         const double explained = fitSeries(data, hz, orders).explained;
         if (explained > mostExplained) mostExplained = explained, bestHz = hz, bestOrders = orders;
     }
@@ -291,6 +305,13 @@ std::optional<Hum> findHum(const std::vector<TimedSamples>& rests, double rateHz
     for (std::size_t k = 0; k < bestOrders.size(); ++k) {
         hum.harmonics.push_back({bestHz * bestOrders[k], amplitudeToDb(fit.amplitudes[k])});
         power += fit.amplitudes[k] * fit.amplitudes[k];
+    }
+    // Higher ones, as a dimmer makes them, stand far apart: each by itself, in the longest rest.
+    const int last = int(std::min(kHighestHz, 0.4 * rateHz) / bestHz);
+    for (const auto& [order, amplitude] :
+         standingOut(gather(rests, rateHz, kBuzzRateHz), bestHz, kMostHarmonics + 1, last)) {
+        hum.harmonics.push_back({bestHz * order, amplitudeToDb(amplitude)});
+        power += amplitude * amplitude;
     }
     hum.levelDbfs = powerToDb(power);
     return hum;
@@ -309,6 +330,7 @@ double blackmanHarris(double part)
 
 double tonalPart(std::span<const float> samples, double rateHz, const std::optional<Hum>& hum)
 {
+    constexpr double kFromHz = 60.0, kLowToHz = 2000.0, kToHz = 10000.0;
     const auto n = std::min<std::size_t>(samples.size(), static_cast<std::size_t>(rateHz)); // at most a second
     if (n < 64) return 0.0;
     RealFft fft(fastFftSize(2 * n));
@@ -320,18 +342,19 @@ double tonalPart(std::span<const float> samples, double rateHz, const std::optio
         fft.time()[i] = static_cast<float>(blackmanHarris(double(i) / double(n)) * (double(samples[i]) - mean));
     fft.forward();
     const double binHz = rateHz / double(fft.size());
-    const auto first = static_cast<std::size_t>(60.0 / binHz);
-    const auto last = std::min(static_cast<std::size_t>(2000.0 / binHz), fft.size() / 2 - 1);
+    const auto first = static_cast<std::size_t>(kFromHz / binHz);
+    const auto last = std::min(static_cast<std::size_t>(kToHz / binHz), fft.size() / 2 - 1);
     const double mainLobeHz = 4.5 * rateHz / double(n); // of the window: half of 8 bins and a little
     std::vector<double> power;
+    std::size_t low = 0; // of them, under kLowToHz
     for (std::size_t k = first; k <= last; ++k) {
         const double hz = binHz * double(k);
         const bool isMains =
             hum && std::abs(hz - hum->mainsHz * std::round(hz / hum->mainsHz)) < std::max(mainLobeHz, 1.0);
-        if (!isMains) power.push_back(double(std::norm(fft.spectrum()[k])));
+        if (!isMains) power.push_back(double(std::norm(fft.spectrum()[k]))), low += hz < kLowToHz;
     }
     if (power.size() < 16) return 0.0;
-    double total = 0.0, lines = 0.0;
+    double total = 0.0, lines = 0.0, part = 0.0;
     constexpr std::size_t kAround = 60;
     std::vector<double> near;
     for (std::size_t k = 0; k < power.size(); ++k) {
@@ -341,8 +364,9 @@ double tonalPart(std::span<const float> samples, double rateHz, const std::optio
         std::ranges::nth_element(near, middle);
         total += power[k];
         if (power[k] > 30.0 * *middle) lines += power[k];
+        if (k + 1 == low && total > 0.0) part = lines / total;
     }
-    return total > 0.0 ? lines / total : 0.0;
+    return total > 0.0 ? std::max(part, lines / total) : 0.0;
 }
 
 } // namespace gristle::core

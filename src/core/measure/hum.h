@@ -28,13 +28,13 @@ struct TimedSamples {
 /// The mains series in stretches where nobody plays. The frequency (within 0.8 Hz of the nominal one) maximises the
 /// power that a least-squares fit of DC and harmonics explains, over all stretches within 10 s together; a harmonic
 /// stands out where its power is 13 dB over the median of its surroundings (a false one in 10^6 for Gaussian noise).
-/// Hum is claimed where the fundamental or two of the first five stand out. Highest harmonic: 12. Source of the
-/// estimator: least squares is maximum likelihood in white noise (Kay, Fundamentals of Statistical Signal Processing I,
-/// ch. 7).
+/// Hum is claimed where the fundamental or two of the first five stand out; the first 12 are fitted together, those up
+/// to 3 kHz that stand out besides are added one by one. Source of the estimator: least squares is maximum likelihood
+/// in white noise (Kay, Fundamentals of Statistical Signal Processing I, ch. 7).
 std::optional<Hum> findHum(const std::vector<TimedSamples>& rests, double rateHz, Mains mains);
 
-/// Part of the power between 60 and 2,000 Hz that stands in narrow lines outside the mains series: near 0 for noise and
-/// hum, near 1 where a string still sounds.
+/// Part of the power that stands in narrow lines outside the mains series, the larger of that between 60 and 2,000 Hz
+/// and that up to 10 kHz: near 0 for noise and hum, near 1 where a string still sounds.
 double tonalPart(std::span<const float> samples, double rateHz, const std::optional<Hum>& hum);
 
 } // namespace gristle::core

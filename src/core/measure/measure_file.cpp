@@ -66,7 +66,8 @@ Result<ChannelMeasurement> conclude(ChannelMeters& meters, const SampleSource& s
     if (out.level.peakDbfs) {
         if (const double highest = meters.vu.maxDbfs(); std::isfinite(highest))
             out.vuMax = highest - options.referenceDbfs;
-        if (const auto typical = typicalDbfs(meters.vu.readings(), out.noise.playing))
+        if (const auto typical =
+                out.noise.isNobodyPlaying() ? std::nullopt : typicalDbfs(meters.vu.readings(), out.noise.playing))
             out.vuTypical = *typical - options.referenceDbfs;
     }
     if (options.keepPicture) {
@@ -105,6 +106,7 @@ GainAdvice adviseGain(const std::vector<ChannelMeasurement>& channels, TargetSch
     advice.target = school;
     std::optional<double> typical, peak;
     for (const auto& c : channels) {
+        if (c.noise.isNobodyPlaying()) continue; // noise needs no gain
         if (c.vuTypical) typical = std::max(typical.value_or(*c.vuTypical), *c.vuTypical);
         if (c.truePeakDbtp) peak = std::max(peak.value_or(*c.truePeakDbtp), *c.truePeakDbtp);
     }

@@ -23,8 +23,9 @@ struct MeasureOptions {
 struct ChannelMeasurement {
     LevelResult level;
     std::optional<double> truePeakDbtp;
-    std::optional<double> vuMax;     ///< relative to the reference
-    std::optional<double> vuTypical; ///< median reading while playing, relative to the reference
+    std::optional<double> vuMax; ///< relative to the reference
+    std::optional<double>
+        vuTypical; ///< median reading while playing, relative to the reference; none where nobody plays
     NoiseResult noise;
     std::vector<float> vuTrace;       ///< power of the VU reading every 10 ms (see VuMeter); only with keepPicture
     PeakPyramid peaks;                ///< only with keepPicture
@@ -34,7 +35,7 @@ struct ChannelMeasurement {
 
 struct GainAdvice {
     TargetSchool target = TargetSchool::Average;
-    std::optional<double> gainChangeDb; ///< none for silence
+    std::optional<double> gainChangeDb; ///< none for silence, and where nobody plays
     bool heldByHeadroom = false;        ///< less than the school would ask, so that the true peak stays at -1 dBTP
 };
 

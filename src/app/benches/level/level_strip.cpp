@@ -1,5 +1,7 @@
 #include "app/benches/level/level_strip.h"
 
+#include "core/advice/level_findings.h"
+
 #include <algorithm>
 
 namespace gristle::app {
@@ -198,8 +200,9 @@ void RestPicture::drawStill(QPainter& p)
     if (!measured_) return;
     const NoiseResult& n = measured_->channels[channel_].noise;
     if (!n.floorDbfs)
-        return drawEmpty(p, tr("Nobody rests for 0.3 s in this take, so noise and hum are not known.\nLeave a second "
-                               "of muted strings before the first note."));
+        return drawEmpty(p, QString::fromStdString(whyNoFloor(n)) + "\n" +
+                                tr("Leave a second of muted strings before the first note: noise and hum are measured "
+                                   "there."));
     const RestSpectra& spectra = measured_->channels[channel_].spectra;
     double lowest = *n.floorDbfs;
     for (const double v : spectra.restDbfs)

@@ -1,0 +1,120 @@
+#include "core/timing/onset_rise.h"
+
+#include "core/signal/fft.h"
+#include "core/signal/window.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace gristle::core {
+
+namespace {
+
+constexpr double kHopS = 0.004;
+constexpr double kShortS = 0.021, kLongS = 0.064;
+constexpr double kShortPerOctave = 10.0, kLongPerOctave = 24.0;
+constexpr double kLowHz = 70.0, kHighHz = 14000.0;
+constexpr double kUnderLoudest = 1e-7; // what is softer rises by nothing
+constexpr float kRises = 0.4f;         // log10 of power: 4 dB
+
+/// The levels of bands of logarithmic width, no narrower than a bin, frame by frame; the last ones are kept.
+class BandLevels {
+public:
+    BandLevels(std::span<const float> x, double rateHz, double windowS, double perOctave, std::size_t kept)
+        : x_(x), fft_(fastFftSize(std::size_t(windowS * rateHz))), window_(hannWindow(fft_.size())), logs_(kept + 1)
+    {
+        const std::size_t n = fft_.size();
+        const double perHz = double(n) / rateHz, top = std::min(kHighHz, 0.45 * rateHz);
+        std::size_t from = std::max<std::size_t>(1, std::size_t(kLowHz * perHz));
+        for (double hz = kLowHz; hz < top;) {
+            hz *= std::exp2(1.0 / perOctave);
+            const auto to = std::max(from + 1, std::size_t(std::llround(hz * perHz)));
+            if (std::size_t(hz * perHz) < from) continue;
+            bands_.emplace_back(from, std::min(to, n / 2));
+            from = to;
+            hz = std::max(hz, double(to) / perHz);
+        }
+        for (auto& frame : logs_) frame.assign(bands_.size(), 0.0f);
+        double loudest = 0.0;
+        for (std::size_t i = 0; i + n <= x.size(); i += n / 2) {
+            double sum = 0.0;
+            for (std::size_t k = 0; k < n; ++k) sum += double(x[i + k]) * double(x[i + k]);
+            loudest = std::max(loudest, sum);
+        }
+        floor_ = kUnderLoudest * loudest * double(n) * 0.1 + 1e-20;
+    }
+
+    /// Takes the window around a sample as the next frame. @return its mean square
+    float next(std::int64_t middle)
+    {
+        const std::size_t n = fft_.size();
+        double level = 0.0;
+        for (std::size_t k = 0; k < n; ++k) {
+            const std::int64_t at = middle - std::int64_t(n / 2) + std::int64_t(k);
+            const double v = at >= 0 && at < std::int64_t(x_.size()) ? double(x_[std::size_t(at)]) : 0.0;
+            fft_.time()[k] = float(window_[k] * v);
+            level += v * v;
+        }
+        fft_.forward();
+        auto& now = logs_[count_++ % logs_.size()];
+        for (std::size_t b = 0; b < bands_.size(); ++b) {
+            double sum = 0.0;
+            for (std::size_t k = bands_[b].first; k < bands_[b].second; ++k)
+                sum += double(std::norm(fft_.spectrum()[k]));
+            now[b] = float(std::log10(sum / double(bands_[b].second - bands_[b].first) + floor_));
+        }
+        return float(level / double(n));
+    }
+
+    struct Rise {
+        float mean = 0.0f, share = 0.0f;
+    };
+    /// Of the last frame over the one so many before.
+    Rise over(std::size_t back) const
+    {
+        if (count_ <= back) return {};
+        const auto& now = logs_[(count_ - 1) % logs_.size()];
+        const auto& before = logs_[(count_ - 1 - back) % logs_.size()];
+        Rise out;
+        for (std::size_t b = 0; b < now.size(); ++b) {
+            float most = before[b];
+            if (b > 0) most = std::max(most, before[b - 1]);
+            if (b + 1 < now.size()) most = std::max(most, before[b + 1]);
+            const float by = now[b] - most;
+            out.mean += std::max(0.0f, by), out.share += by > kRises;
+        }
+        out.mean /= float(now.size()), out.share /= float(now.size());
+        return out;
+    }
+
+private:
+    std::span<const float> x_;
+    RealFft fft_;
+    std::vector<double> window_;
+    std::vector<std::pair<std::size_t, std::size_t>> bands_;
+    std::vector<std::vector<float>> logs_;
+    std::size_t count_ = 0;
+    double floor_ = 0.0;
+};
+
+} // namespace
+
+OnsetRise onsetRise(std::span<const float> x, double rateHz)
+{
+    const std::size_t hop = std::size_t(kHopS * rateHz), frames = x.size() / hop + 1;
+    BandLevels narrow(x, rateHz, kShortS, kShortPerOctave, 10), wide(x, rateHz, kLongS, kLongPerOctave, 8);
+    OnsetRise out;
+    out.hopS = double(hop) / rateHz;
+    for (std::size_t f = 0; f < frames; ++f) {
+        out.loudest = std::max(out.loudest, narrow.next(std::int64_t(f * hop)));
+        wide.next(std::int64_t(f * hop));
+        out.short12.push_back(narrow.over(3).mean);
+        out.short24.push_back(narrow.over(6).mean);
+        out.short40.push_back(narrow.over(10).mean);
+        const auto rise = wide.over(8);
+        out.long32.push_back(rise.mean), out.longShare.push_back(rise.share);
+    }
+    return out;
+}
+
+} // namespace gristle::core
