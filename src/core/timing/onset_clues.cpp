@@ -10,7 +10,7 @@ namespace gristle::core {
 
 namespace {
 
-constexpr float kLeastRise = 0.015f; // log10 of power, on the mean of all bands
+constexpr float kLeastRise = 0.02f; // log10 of power, on the mean of all bands
 constexpr double kApartS = 0.020;
 constexpr double kAroundS = 0.12;
 
@@ -52,7 +52,7 @@ std::vector<OnsetCandidate> onsetCandidates(std::span<const float> x, double rat
     const OnsetRise rise = onsetRise(x, rateHz);
     const auto in = [&](double s) { return std::size_t(std::lround(s / rise.hopS)); };
     const std::size_t apart = in(kApartS), around = in(kAroundS), frames = rise.frames();
-    const double loudestDb = 10.0 * std::log10(double(rise.loudest) + 1e-13);
+    const double loudestDb = 10.0 * std::log10(rise.loudest + 1e-13);
     const auto part = [&](const std::vector<float>& of, std::size_t from, std::size_t to) {
         return std::span(of).subspan(from, std::min(to, frames) - from);
     };

@@ -20,10 +20,13 @@ constexpr float kRises = 0.4f;         // log10 of power: 4 dB
 /// The levels of bands of logarithmic width, no narrower than a bin, frame by frame; the last ones are kept.
 class BandLevels {
 public:
-    BandLevels(std::span<const float> x, double rateHz, double windowS, double perOctave, std::size_t kept)
-        : x_(x), fft_(fastFftSize(std::size_t(windowS * rateHz))), window_(hannWindow(fft_.size())), logs_(kept + 1)
+    /// @param loudest  mean square of a loud stretch
+    BandLevels(std::span<const float> x, double rateHz, double windowS, double perOctave, std::size_t kept,
+               double loudest)
+        : x_(x), fft_(fastFftSize(std::size_t(windowS * rateHz))), logs_(kept + 1)
     {
         const std::size_t n = fft_.size();
+        for (const double w : hannWindow(n)) window_.push_back(float(w));
         const double perHz = double(n) / rateHz, top = std::min(kHighHz, 0.45 * rateHz);
         std::size_t from = std::max<std::size_t>(1, std::size_t(kLowHz * perHz));
         for (double hz = kLowHz; hz < top;) {
@@ -35,35 +38,27 @@ public:
             hz = std::max(hz, double(to) / perHz);
         }
         for (auto& frame : logs_) frame.assign(bands_.size(), 0.0f);
-        double loudest = 0.0;
-        for (std::size_t i = 0; i + n <= x.size(); i += n / 2) {
-            double sum = 0.0;
-            for (std::size_t k = 0; k < n; ++k) sum += double(x[i + k]) * double(x[i + k]);
-            loudest = std::max(loudest, sum);
-        }
-        floor_ = kUnderLoudest * loudest * double(n) * 0.1 + 1e-20;
+        floor_ = float(kUnderLoudest * loudest * double(n * n) * 0.1 + 1e-20);
     }
 
-    /// Takes the window around a sample as the next frame. @return its mean square
-    float next(std::int64_t middle)
+    /// Takes the window around a sample as the next frame.
+    void next(std::int64_t middle)
     {
-        const std::size_t n = fft_.size();
-        double level = 0.0;
-        for (std::size_t k = 0; k < n; ++k) {
-            const std::int64_t at = middle - std::int64_t(n / 2) + std::int64_t(k);
-            const double v = at >= 0 && at < std::int64_t(x_.size()) ? double(x_[std::size_t(at)]) : 0.0;
-            fft_.time()[k] = float(window_[k] * v);
-            level += v * v;
-        }
+        const auto n = std::int64_t(fft_.size()), from = middle - n / 2;
+        const auto first = std::clamp<std::int64_t>(-from, 0, n),
+                   last = std::clamp<std::int64_t>(std::int64_t(x_.size()) - from, first, n);
+        const auto time = fft_.time();
+        std::fill_n(time.begin(), first, 0.0f);
+        const float* const x = x_.data() + from;
+        for (std::int64_t k = first; k < last; ++k) time[std::size_t(k)] = window_[std::size_t(k)] * x[k];
+        std::fill(time.begin() + last, time.end(), 0.0f);
         fft_.forward();
         auto& now = logs_[count_++ % logs_.size()];
         for (std::size_t b = 0; b < bands_.size(); ++b) {
-            double sum = 0.0;
-            for (std::size_t k = bands_[b].first; k < bands_[b].second; ++k)
-                sum += double(std::norm(fft_.spectrum()[k]));
-            now[b] = float(std::log10(sum / double(bands_[b].second - bands_[b].first) + floor_));
+            float sum = 0.0f;
+            for (std::size_t k = bands_[b].first; k < bands_[b].second; ++k) sum += std::norm(fft_.spectrum()[k]);
+            now[b] = std::log10(sum / float(bands_[b].second - bands_[b].first) + floor_);
         }
-        return float(level / double(n));
     }
 
     struct Rise {
@@ -90,29 +85,50 @@ public:
 private:
     std::span<const float> x_;
     RealFft fft_;
-    std::vector<double> window_;
+    std::vector<float> window_;
     std::vector<std::pair<std::size_t, std::size_t>> bands_;
     std::vector<std::vector<float>> logs_;
     std::size_t count_ = 0;
-    double floor_ = 0.0;
+    float floor_ = 0.0f;
 };
+
+/// Mean square of the loudest so many hops in a row.
+double loudestOf(std::span<const float> x, std::size_t hop, std::size_t hops)
+{
+    std::vector<double> sums{0.0};
+    for (std::size_t at = 0; at < x.size(); at += hop) {
+        double sum = 0.0;
+        for (const float v : x.subspan(at, std::min(hop, x.size() - at))) sum += double(v) * double(v);
+        sums.push_back(sums.back() + sum);
+    }
+    double most = 0.0;
+    for (std::size_t i = 1; i < sums.size(); ++i)
+        most = std::max(most, (sums[i] - sums[i > hops ? i - hops : 0]) / double(hops * hop));
+    return most;
+}
 
 } // namespace
 
 OnsetRise onsetRise(std::span<const float> x, double rateHz)
 {
     const std::size_t hop = std::size_t(kHopS * rateHz), frames = x.size() / hop + 1;
-    BandLevels narrow(x, rateHz, kShortS, kShortPerOctave, 10), wide(x, rateHz, kLongS, kLongPerOctave, 8);
     OnsetRise out;
     out.hopS = double(hop) / rateHz;
+    out.loudest = loudestOf(x, hop, std::size_t(kShortS / kHopS));
+    BandLevels narrow(x, rateHz, kShortS, kShortPerOctave, 10, out.loudest);
+    BandLevels wide(x, rateHz, kLongS, kLongPerOctave, 4, out.loudest);
     for (std::size_t f = 0; f < frames; ++f) {
-        out.loudest = std::max(out.loudest, narrow.next(std::int64_t(f * hop)));
-        wide.next(std::int64_t(f * hop));
+        narrow.next(std::int64_t(f * hop));
         out.short12.push_back(narrow.over(3).mean);
         out.short24.push_back(narrow.over(6).mean);
         out.short40.push_back(narrow.over(10).mean);
-        const auto rise = wide.over(8);
-        out.long32.push_back(rise.mean), out.longShare.push_back(rise.share);
+        if (f % 2 == 0) { // twice as slow
+            wide.next(std::int64_t(f * hop));
+            const auto rise = wide.over(4);
+            out.long32.push_back(rise.mean), out.longShare.push_back(rise.share);
+        } else {
+            out.long32.push_back(out.long32.back()), out.longShare.push_back(out.longShare.back());
+        }
     }
     return out;
 }

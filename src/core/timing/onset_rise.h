@@ -13,9 +13,9 @@ struct OnsetRise {
     std::vector<float> short12;   ///< windows of 21 ms, ten bands an octave, over what was 12 ms before
     std::vector<float> short24;   ///< over what was 24 ms before
     std::vector<float> short40;   ///< over what was 40 ms before
-    std::vector<float> long32;    ///< windows of 64 ms, 24 bands an octave, over what was 32 ms before
+    std::vector<float> long32;    ///< windows of 64 ms each 8 ms, 24 bands an octave, over what was 32 ms before
     std::vector<float> longShare; ///< of those bands, how many rise by 4 dB and more
-    float loudest = 0.0f;         ///< mean square of the loudest window of 21 ms
+    double loudest = 0.0;         ///< mean square of the loudest 20 ms
     std::size_t frames() const { return short12.size(); }
 };
 
