@@ -1,7 +1,7 @@
-// Judged on guitars that nobody tuned on: `bench/natural-sound [SEEDS] [FIRST] [onsets]`. Onsets and pairs of sampled
-// guitars of two sound fonts, their attacks uncut, and of waveguide strings that share no code with core/sim; clean and
-// through 20 times tanh. Odd seeds are for tuning, even ones are reported: `natural-sound 4 2` plays seeds 2, 4, 6, 8;
-// `natural-sound 4 2 onsets` leaves the pairs out.
+// Judged on guitars that nobody tuned on: `bench/natural-sound [SEEDS] [FIRST] [onsets|offsets]`. Onsets and pairs of
+// sampled guitars of two sound fonts, their attacks uncut, and of waveguide strings that share no code with core/sim;
+// clean and through 20 times tanh. Odd seeds are for tuning, even ones are reported: `natural-sound 4 2` plays seeds 2,
+// 4, 6, 8; `natural-sound 4 2 onsets` leaves the pairs out, `offsets` what is told of other notes.
 
 #include "core/timing/double_take.h"
 #include "core/timing/onsets.h"
@@ -32,6 +32,36 @@ struct Share {
     int yes = 0, of = 0;
     void count(bool is) { yes += is, ++of; }
     std::string text() const { return of > 0 ? fmt::format("{:3.0f} % of {}", 100.0 * yes / of, of) : "-"; }
+};
+
+/// How far the offsets of a pair's notes are from the truth, and what one is said to lack that both have.
+struct Offsets {
+    std::vector<double> offMs;
+    std::size_t within = 0; ///< two standard errors
+    Share lacks;            ///< of the pairs
+    void judge(const test::NaturalTake& first, const test::NaturalTake& second)
+    {
+        const auto pair = core::comparePerformances(first.x, second.x, kRate);
+        if (!pair) return;
+        lacks.count(pair->unmatchedFirst + pair->unmatchedSecond > 0);
+        for (const core::NotePair& n : pair->notes) {
+            const auto near =
+                std::ranges::min_element(first.strokesS, {}, [&](double t) { return std::abs(t - n.timeS); });
+            const auto stroke = std::size_t(near - first.strokesS.begin());
+            if (std::abs(*near - n.timeS) > 0.045) continue; // no stroke at all: an onset too many
+            offMs.push_back(n.offsetMs - 1000.0 * (second.strokesS[stroke] - *near));
+            within += std::abs(offMs.back()) < 2.0 * n.offsetDoubtMs;
+        }
+    }
+    std::string text() const
+    {
+        double squares = 0.0, mean = 0.0;
+        for (const double o : offMs) mean += o / double(offMs.size());
+        for (const double o : offMs) squares += (o - mean) * (o - mean) / double(offMs.size());
+        return fmt::format("sd {:5.2f} ms, {:3.0f} % within two standard errors, {} pairs said to lack a note",
+                           std::sqrt(squares), 100.0 * double(within) / double(std::max<std::size_t>(1, offMs.size())),
+                           lacks.text());
+    }
 };
 
 /// A verdict that calls it a double: not another part, no copy, enough notes.
@@ -73,6 +103,29 @@ int main(int argc, char** argv)
     for (const auto& [name, of] : parts)
         fmt::print("  {:11} clean {:.3f}, driven {:.3f}\n", name, of.first.f1(), of.second.f1());
     if (argc > 3 && std::string(argv[3]) == "onsets") return 0;
+
+    fmt::print("offsets of pairs, 5 ms of spread on either side\n");
+    for (const bool isDirty : {false, true})
+        for (const std::size_t other : {0, 1}) {
+            std::map<std::string, Offsets> ofPart;
+            for (std::size_t v = 0; v < voices.size(); ++v)
+                for (const auto part : test::kNaturalParts)
+                    for (int i = 0; i < seeds; ++i) {
+                        const auto played = [&](std::size_t voice, unsigned own) {
+                            auto take =
+                                test::playNatural(voices[voice % voices.size()], part,
+                                                  {.spreadMs = 5.0, .seed = own + unsigned(first + 2 * i)}, kRate);
+                            if (isDirty) take.x = test::driven(std::move(take.x), kDrive, kRate);
+                            return take;
+                        };
+                        ofPart[test::nameOf(part)].judge(played(v, 1000), played(v + other, 2000));
+                    }
+            for (const auto& [name, of] : ofPart)
+                fmt::print("  {:11}{:7}{:13}{}\n", name, isDirty ? "driven" : "",
+                           other ? "other guitar" : "same guitar", of.text());
+            std::fflush(stdout);
+        }
+    if (argc > 3 && std::string(argv[3]) == "offsets") return 0;
 
     Share doubles, others, semitone, fifth, octave, rhythm, named;
     for (std::size_t v = 0; v < voices.size(); ++v)

@@ -8,7 +8,8 @@
 
 namespace gristle::core {
 
-/// What speaks for a note and against it at a place where something rises, in the order of the table that weighs it.
+/// What speaks for a note and against it at a place where something rises, in the order of the table that weighs it;
+/// the last is how strongly it rises beside the strong ones, in octaves of the mean rise.
 using OnsetClues = std::array<double, 15>;
 
 struct OnsetCandidate {

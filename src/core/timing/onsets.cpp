@@ -11,8 +11,10 @@ namespace gristle::core {
 namespace {
 
 constexpr double kLeastRateHz = 2000.0, kLeastS = 0.1;
-constexpr double kApartS = 0.045;         // a strum is one
-constexpr double kLeastChance = 0.4;      // loses as many as it makes up
+constexpr double kApartS = 0.045; // a strum is one
+constexpr double kLeastChance = 0.5;
+// A finger that lifts or a slide's fret is far weaker than what is played: less than a 16th has to be surer.
+constexpr double kFaint = -4.0, kLeastChanceFaint = 0.75;
 constexpr double kUnderLoudestDb = -42.0; // softer than that is no note but a noise
 constexpr double kBehindS = 0.06;
 
@@ -40,7 +42,7 @@ std::vector<Onset> findOnsets(std::span<const float> x, double rateHz)
                 .sharpDb = c.place.sharpDb};
         const double power = powerBehind(x, rateHz, o.timeS);
         loudest = std::max(loudest, power);
-        if (o.chance < kLeastChance) continue;
+        if (o.chance < (c.clues.back() < kFaint ? kLeastChanceFaint : kLeastChance)) continue;
         o.levelDbfs = powerToDb(2.0 * power + 1e-20);
         if (out.empty() || o.timeS - out.back().timeS >= kApartS)
             out.push_back(o);
