@@ -55,9 +55,11 @@ Result<Answer> measure(const Options& o, const Surroundings& s)
     a.json["advice"] = {{"target", o.target}, {"gain_change_db", orNull(m->advice.gainChangeDb)}};
     a.json["findings"] = toJson(findings);
     a.text += fmt::format(
-        "loudness   {} LUFS, momentary {} short-term {}, range {} LU\nadvice     change the gain by {} dB ({})\n",
+        "loudness   {} LUFS, momentary {} short-term {}, range {} LU\nadvice     {} ({})\n",
         shown(m->loudness.integratedLufs), shown(m->loudness.momentaryMaxLufs), shown(m->loudness.shortTermMaxLufs),
-        shown(m->loudness.rangeLu), shown(m->advice.gainChangeDb), o.target);
+        shown(m->loudness.rangeLu),
+        m->advice.gainChangeDb ? fmt::format("change the gain by {} dB", shown(m->advice.gainChangeDb)) : "none",
+        o.target);
     a.text += findingLines(findings);
     return a;
 }

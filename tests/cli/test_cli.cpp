@@ -24,6 +24,7 @@ private slots:
     void helpOnEachLevel();
     void measureTellsTheTruth();
     void measureOfSilenceIsNull();
+    void whereNobodyPlaysNothingIsAdvised();
     void stereoTellsTheTruth();
     void renderLinesUp();
     void renderStages();
@@ -123,6 +124,27 @@ void TestCli::measureTellsTheTruth()
     const auto moved = run({"measure", path("tone.wav"), "--json", "--reference", "-20", "--target", "peak"}).json();
     QVERIFY(std::abs(number(moved["channel"].toArray()[0].toObject()["vu"].toObject()["typical"]) - 2.0) < 0.02);
     QVERIFY(std::abs(number(moved["advice"].toObject()["gain_change_db"]) - 9.0) < 0.05);
+}
+
+/// An input's noise, mains hum, and a plug that is put in: no average and no gain, by either school.
+void TestCli::whereNobodyPlaysNothingIsAdvised()
+{
+    auto noise = test::whiteNoise(3e-4, 48000 * 3, 5), hum = noise, click = noise;
+    for (const int h : {1, 3}) test::add(hum, test::sine(50.02 * h, 0.01 / h, 48000.0, 3.0));
+    for (std::size_t i = 0; i < 200; ++i) click[60000 + i] = 0.4f;
+    for (const auto& x : {noise, hum, click})
+        for (const QString school : {"average", "peak"}) {
+            test::writeWav(dir_, "nobody.wav", {x}, 48000, SampleFormat::Int24);
+            const auto j = run({"measure", path("nobody.wav"), "--target", school, "--json"}).json();
+            const auto c = j["channel"].toArray()[0].toObject();
+            QVERIFY(c["vu"].toObject()["typical"].isNull() && c["noise"].toObject()["snr_db"].isNull());
+            QVERIFY(!c["noise"].toObject()["floor_dbfs"].isNull());
+            QVERIFY(j["advice"].toObject()["gain_change_db"].isNull());
+            QStringList codes;
+            for (const auto& f : j["findings"].toArray()) codes << f.toObject()["code"].toString();
+            QVERIFY2(codes.contains("level.nobody_plays") && !codes.contains("level.low"),
+                     qPrintable(codes.join(", ")));
+        }
 }
 
 void TestCli::measureOfSilenceIsNull()

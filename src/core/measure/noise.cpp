@@ -108,8 +108,7 @@ Result<NoiseResult> analyseNoise(const HopTrack& track, const SampleSource& sour
         playing += powers[i];
         hops += 1.0;
     }
-    // Where nothing stands out of the floor nobody plays, and there is no ratio to name.
-    if (hops > 0.0 && playing / hops > *floor * 2.0) out.snrDb = powerToDb(playing / hops / *floor);
+    if (!out.isNobodyPlaying() && playing / hops > *floor * 2.0) out.snrDb = powerToDb(playing / hops / *floor);
     return out;
 }
 

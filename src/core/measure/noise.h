@@ -19,7 +19,7 @@ struct NoiseResult {
     std::optional<double> floorDbfs; ///< AES17, DC taken out, hum included; none where no stretch of 0.3 s rests
     NoRest why = NoRest::Sounds;     ///< where there is none
     double longestRestS = 0.0;       ///< where all are too short
-    std::optional<double> snrDb;     ///< level while playing less the floor
+    std::optional<double> snrDb;     ///< level while playing less the floor; none where nobody plays
     std::optional<Hum> hum;
     std::vector<Stretch> rests; ///< the stretches that the floor was taken from
     std::vector<bool> playing;  ///< for each hop of 10 ms
