@@ -25,7 +25,7 @@ namespace {
 constexpr int kRate = 48000;
 constexpr double kDrive = 20.0, kNear = 0.025, kStrumFrom = -0.030, kStrumTo = 0.045;
 constexpr double kRidge = 1.0;
-constexpr double kNoNoteCounts = 4.0, kSimulatedCounts = 2.0; // they are few beside the sampled ones
+constexpr double kNoNoteCounts = 4.0; // they are few beside the sampled ones
 constexpr std::size_t kClues = std::tuple_size_v<OnsetClues>, kPoints = 6;
 constexpr std::array<double, kPoints> kAtShares{0.02, 0.2, 0.4, 0.6, 0.8, 0.95};
 
@@ -82,7 +82,7 @@ void simulated(std::vector<Example>& out, unsigned seed)
         float most = 0.0f;
         for (const float v : p.volts) most = std::max(most, std::abs(v));
         for (float& v : p.volts) v *= 0.3f / most;
-        learnAll(out, p.volts, p.onsetS, kSimulatedCounts);
+        learnAll(out, p.volts, p.onsetS);
     }
 }
 
@@ -231,7 +231,7 @@ int main()
                 const auto take = test::playNatural(voice, part, {.seed = seed}, kRate);
                 learnAll(all, take.x, take.strokesS);
             }
-        for (const unsigned own : {0u, 4u, 8u, 12u}) simulated(all, seed + own);
+        simulated(all, seed);
         std::mt19937 random(seed);
         for (const auto how : {Moves::Vibrato, Moves::Bend, Moves::Beats, Moves::Tremolo, Moves::Swell})
             moving(all, how, random);

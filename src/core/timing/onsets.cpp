@@ -12,9 +12,9 @@ namespace {
 
 constexpr double kLeastRateHz = 2000.0, kLeastS = 0.1;
 constexpr double kApartS = 0.045; // a strum is one
-constexpr double kLeastChance = 0.5;
+constexpr double kLeastChance = 0.4;
 // A finger that lifts or a slide's fret is far weaker than what is played: less than a 16th has to be surer.
-constexpr double kFaint = -4.0, kLeastChanceFaint = 0.75;
+constexpr double kFaint = -4.0, kLeastChanceFaint = 0.8;
 constexpr double kUnderLoudestDb = -42.0; // softer than that is no note but a noise
 constexpr double kBehindS = 0.06;
 

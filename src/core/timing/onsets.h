@@ -9,7 +9,7 @@ namespace gristle::core {
 struct Onset {
     double timeS = 0.0;     ///< the string's release
     double scrapeS = 0.0;   ///< where the pick is heard first, timeS or a few milliseconds before
-    double chance = 0.0;    ///< that it is a note, 0.5 to 1
+    double chance = 0.0;    ///< that it is a note, 0.4 to 1
     double sharpDb = 0.0;   ///< by how much the prediction's error rises
     double levelDbfs = 0.0; ///< RMS of the 60 ms behind it, AES17
 };
