@@ -4,6 +4,7 @@
 // logistic regression on curves through six points, by iterated least squares with a ridge (Hastie and Tibshirani 1990,
 // Generalized additive models, ch. 6); ten minutes.
 
+#include "core/signal/cholesky.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
 #include "core/timing/onset_clues.h"
@@ -170,28 +171,6 @@ std::vector<double> rowOf(const OnsetClues& clues, const Points& points)
     return out;
 }
 
-/// a x = b, a symmetric and positive, by Cholesky.
-void solve(std::vector<double>& a, std::vector<double>& b)
-{
-    const std::size_t n = b.size();
-    for (std::size_t j = 0; j < n; ++j) {
-        for (std::size_t k = 0; k < j; ++k) a[j * n + j] -= a[j * n + k] * a[j * n + k];
-        a[j * n + j] = std::sqrt(a[j * n + j]);
-        for (std::size_t i = j + 1; i < n; ++i) {
-            for (std::size_t k = 0; k < j; ++k) a[i * n + j] -= a[i * n + k] * a[j * n + k];
-            a[i * n + j] /= a[j * n + j];
-        }
-    }
-    for (std::size_t i = 0; i < n; ++i) {
-        for (std::size_t k = 0; k < i; ++k) b[i] -= a[i * n + k] * b[k];
-        b[i] /= a[i * n + i];
-    }
-    for (std::size_t i = n; i-- > 0;) {
-        for (std::size_t k = i + 1; k < n; ++k) b[i] -= a[k * n + i] * b[k];
-        b[i] /= a[i * n + i];
-    }
-}
-
 std::vector<double> fitted(const std::vector<Example>& all, const Points& points)
 {
     std::vector<double> weights(1 + kClues * (kPoints - 1), 0.0);
@@ -210,7 +189,7 @@ std::vector<double> fitted(const std::vector<Example>& all, const Points& points
             }
         }
         for (std::size_t i = 1; i < n; ++i) step[i] -= kRidge * weights[i], curved[i * n + i] += kRidge;
-        solve(curved, step);
+        if (!core::solvePositive(curved, step, n)) break;
         for (std::size_t i = 0; i < n; ++i) weights[i] += step[i];
     }
     return weights;

@@ -6,6 +6,7 @@
 #include "core/session/gain_book.h"
 #include "core/sim/plucked_string.h"
 #include "support/capture_bench.h"
+#include "support/signals.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -24,6 +25,21 @@ class TestLevelPages : public gristle::test::CaptureBench {
     Q_OBJECT
 private slots:
     void initTestCase() { makeDemo(); }
+
+    /// An input's noise is brought in: the page says that nobody plays, and offers no gain.
+    void nobodyPlays()
+    {
+        WindowBench b;
+        open(b, freshDemo(), "take");
+        test::writeWav(dir_, "Only noise.wav", {test::whiteNoise(3e-4, 48000 * 3, 5)}, 48000, SampleFormat::Int24);
+        b.window.bringIn({dir_.filePath("Only noise.wav")});
+        b.settle();
+        QCOMPARE(b.find<QLabel>("gainChange")->text(), QString(QChar(0x2013)));
+        QCOMPARE(b.find<QLabel>("gainUnit")->text(), QString("nobody plays here"));
+        const auto labels = b.window.findChildren<QLabel*>();
+        QVERIFY(std::ranges::any_of(
+            labels, [](const QLabel* l) { return l->isVisible() && l->text() == "Nobody plays here"; }));
+    }
 
     void checkAdviseRecordAndFindItInTheLog()
     {

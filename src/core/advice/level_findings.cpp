@@ -40,8 +40,7 @@ public:
             return std::move(out_);
         }
         clipping();
-        const bool isNobody = std::ranges::all_of(m_.channels, [](const auto& c) { return c.noise.isNobodyPlaying(); });
-        isNobody ? nobodyPlays() : o_.target == TargetSchool::Average ? average() : peakTarget();
+        m_.isNobodyPlaying() ? nobodyPlays() : o_.target == TargetSchool::Average ? average() : peakTarget();
         noise();
         dc();
         rank(out_);

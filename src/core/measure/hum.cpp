@@ -1,5 +1,6 @@
 #include "core/measure/hum.h"
 
+#include "core/signal/cholesky.h"
 #include "core/signal/fft.h"
 #include "core/signal/window.h"
 #include "core/units/decibels.h"
@@ -62,31 +63,6 @@ void thinOut(const TimedSamples& stretch, double rateHz, double toHz, Data& into
     into.longestS = std::max(into.longestS, double(into.t.size() - before) / lowRate);
 }
 
-/// Solves the symmetric positive system a x = b of size n in place by Cholesky; false where it is singular.
-bool solve(std::vector<double>& a, std::vector<double>& b, std::size_t n)
-{
-    for (std::size_t j = 0; j < n; ++j) {
-        double d = a[j * n + j];
-        for (std::size_t k = 0; k < j; ++k) d -= a[j * n + k] * a[j * n + k];
-        if (!(d > 1e-12)) return false;
-        a[j * n + j] = std::sqrt(d);
-        for (std::size_t i = j + 1; i < n; ++i) {
-            double v = a[i * n + j];
-            for (std::size_t k = 0; k < j; ++k) v -= a[i * n + k] * a[j * n + k];
-            a[i * n + j] = v / a[j * n + j];
-        }
-    }
-    for (std::size_t i = 0; i < n; ++i) {
-        for (std::size_t k = 0; k < i; ++k) b[i] -= a[i * n + k] * b[k];
-        b[i] /= a[i * n + i];
-    }
-    for (std::size_t i = n; i-- > 0;) {
-        for (std::size_t k = i + 1; k < n; ++k) b[i] -= a[k * n + i] * b[k];
-        b[i] /= a[i * n + i];
-    }
-    return true;
-}
-
 struct Fit {
     double explained = 0.0;         ///< power, DC aside
     std::vector<double> amplitudes; ///< of the harmonics asked for
@@ -114,7 +90,7 @@ Fit fitSeries(const Data& data, double hz, const std::vector<int>& orders)
     }
     std::vector<double> solution = right;
     Fit fit;
-    if (!solve(normal, solution, n)) return fit;
+    if (!solvePositive(normal, solution, n)) return fit;
     for (std::size_t k = 0; k < orders.size(); ++k) {
         const double amplitude = std::hypot(solution[2 * k + 1], solution[2 * k + 2]);
         fit.amplitudes.push_back(amplitude);

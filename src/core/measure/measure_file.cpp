@@ -100,6 +100,11 @@ Result<std::vector<float>> readAgain(AudioReader& reader, std::size_t channel, s
 
 } // namespace
 
+bool FileMeasurement::isNobodyPlaying() const
+{
+    return !channels.empty() && std::ranges::all_of(channels, [](const auto& c) { return c.noise.isNobodyPlaying(); });
+}
+
 GainAdvice adviseGain(const std::vector<ChannelMeasurement>& channels, TargetSchool school)
 {
     GainAdvice advice;

@@ -45,6 +45,7 @@ struct FileMeasurement {
     std::vector<ChannelMeasurement> channels;
     LoudnessResult loudness;
     GainAdvice advice;
+    bool isNobodyPlaying() const; ///< on none of its channels
 };
 
 /// Everything that `measure` tells of a file, in one pass and a second look at its rests. Memory: 40 bytes a channel

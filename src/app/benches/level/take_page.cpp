@@ -41,6 +41,7 @@ void TakePage::build()
     big_->setObjectName("gainChange");
     big_->setFont(Theme::instance().mono(TextSize::Big, true));
     bigUnit_ = new QLabel(this);
+    bigUnit_->setObjectName("gainUnit");
     bigUnit_->setFont(Theme::instance().mono(TextSize::Heading));
     readings_ = new QLabel(this);
     readings_->setObjectName("levelReadings");
@@ -173,6 +174,7 @@ void TakePage::refresh()
     if (!m || !m->advice.gainChangeDb) {
         big_->setText(QString(QChar(0x2013)));
         bigUnit_->setText(!session().take()                  ? tr("no take in this layer yet")
+                          : m && m->isNobodyPlaying()        ? tr("nobody plays here")
                           : m                                ? tr("nothing is on it")
                           : session().measureTask().isBusy() ? tr("measuring \u2026")
                                                              : QString());
