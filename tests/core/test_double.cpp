@@ -3,6 +3,7 @@
 #include "core/advice/double_findings.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
+#include "core/timing/offset_spread.h"
 #include "support/onset_score.h"
 #include "support/sampled_guitar.h"
 #include "support/signals.h"
@@ -285,6 +286,53 @@ private slots:
         QVERIFY(std::abs(take.spreadDoubtMs() / sdOf(spreads) - 1.0) < 0.06);
         QVERIFY(std::abs(take.medianDoubtMs() / sdOf(medians) - 1.0) < 0.06);
         QVERIFY(std::abs(*take.tuningDoubtCents() / sdOf(means) - 1.0) < 0.06);
+    }
+
+    /// With doubts that are all alike the spread is what is left of the square; one wild place with a doubt to match
+    /// makes no loose hand; where the doubts explain all, nothing is left.
+    void theSpreadIsThatOfTheHands()
+    {
+        const auto with = [](const std::vector<double>& ms, double doubt) {
+            std::vector<DoubtedOffset> out;
+            for (const double v : ms) out.push_back({v, doubt});
+            return out;
+        };
+        const std::vector<double> ms{-6.0, -2.0, 1.0, 3.0, 4.0}; // mean 0, squares 66
+        QVERIFY(std::abs(offsetSpread(with(ms, 0.0)).sdMs - std::sqrt(66.0 / 4.0)) < 1e-6);
+        QVERIFY(std::abs(offsetSpread(with(ms, 2.0)).sdMs - std::sqrt(66.0 / 4.0 - 4.0)) < 1e-6);
+        QVERIFY(std::abs(offsetSpread(with(ms, 2.0)).meanMs) < 1e-9);
+        QCOMPARE(offsetSpread(with(ms, 5.0)).sdMs, 0.0);
+        auto wild = with(ms, 0.1);
+        wild.push_back({25.0, 25.0}); // its square is 0.9 of the 5 that are to be explained
+        QVERIFY(std::abs(offsetSpread(wild).sdMs - std::sqrt(66.0 / 4.1)) < 0.1);
+        QVERIFY(offsetSpread({}).sdMs == 0.0 && offsetSpread(with({3.0}, 1.0)).sdMs == 0.0);
+        QVERIFY(spreadDoubtMs(with({3.0}, 1.0), 0.0) == 0.0 && std::isfinite(spreadDoubtMs(with(ms, 0.0), 0.0)));
+    }
+
+    /// Hands of 4 ms, each note placed to 1 or to 8 ms: the spread is theirs, and scatters as its doubt says.
+    void doubtsOfNotesCount()
+    {
+        std::mt19937 random(11);
+        std::normal_distribution<double> gauss(0.0, 1.0);
+        double spreads = 0.0, squares = 0.0, said = 0.0, plain = 0.0;
+        constexpr int kTries = 2000;
+        for (int k = 0; k < kTries; ++k) {
+            std::vector<DoubtedOffset> notes;
+            for (int i = 0; i < 60; ++i) {
+                const double doubt = i % 3 == 0 ? 8.0 : 1.0;
+                notes.push_back({3.0 + 4.0 * gauss(random) + doubt * gauss(random), doubt});
+            }
+            const double sd = offsetSpread(notes).sdMs;
+            spreads += sd / kTries, squares += sd * sd / kTries, said += spreadDoubtMs(notes, sd) / kTries;
+            double mean = 0.0, sum = 0.0;
+            for (const auto& n : notes) mean += n.ms / 60.0;
+            for (const auto& n : notes) sum += (n.ms - mean) * (n.ms - mean) / 59.0;
+            plain += std::sqrt(sum) / kTries;
+        }
+        QVERIFY2(std::abs(spreads - 4.0) < 0.1, qPrintable(QString("%1 ms").arg(spreads)));
+        QVERIFY(plain > 6.0); // what it was taken for before
+        const double scatter = std::sqrt(squares - spreads * spreads);
+        QVERIFY2(std::abs(said / scatter - 1.0) < 0.15, qPrintable(QString("%1 of %2").arg(said).arg(scatter)));
     }
 
     /// Planted faults are found, and nothing else is.

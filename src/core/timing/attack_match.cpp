@@ -172,10 +172,9 @@ AttackMatch AttackMatcher::match(std::span<const float> a, const Onset& first, s
     return best;
 }
 
-double offsetDoubtMs(double sharpDb, double attacksAlike, double soundsAlike)
+double offsetDoubtMs(double attacksAlike, double soundsAlike)
 {
-    return 0.15 + 0.5 * std::exp(-1.3 + 0.05 * std::max(0.0, 45.0 - sharpDb) + 3.35 * (1.0 - attacksAlike) +
-                                 1.4 * std::max(0.0, 0.95 - soundsAlike));
+    return 0.15 + 27.0 * (1.004 - std::min(1.0, attacksAlike)) * std::pow(1.01 - std::min(1.0, soundsAlike), 0.25);
 }
 
 } // namespace gristle::core

@@ -28,8 +28,8 @@ private:
     std::unique_ptr<Rise> rise_;
 };
 
-/// Standard error of a pair's offset, ms: half of what 95 in 100 pairs of simulated guitars, clean and driven, the same
-/// sound and others, were off by at most, fitted to how sharp both attacks and how alike attacks and sounds are.
-double offsetDoubtMs(double sharpDb, double attacksAlike, double soundsAlike);
+/// Standard error of a pair's offset, ms: half of what 95 in 100 pairs of sampled guitars, clean and driven, the same
+/// and others, were off by at most, fitted to how alike attacks and sounds are. Each at most 1.
+double offsetDoubtMs(double attacksAlike, double soundsAlike);
 
 } // namespace gristle::core

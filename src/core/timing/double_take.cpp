@@ -5,6 +5,7 @@
 #include "core/timing/alignment.h"
 #include "core/timing/attack_match.h"
 #include "core/timing/detuning.h"
+#include "core/timing/offset_spread.h"
 #include "core/timing/pitch_match.h"
 
 #include <algorithm>
@@ -243,6 +244,13 @@ double wanderOf(const std::vector<double>& v)
     return out;
 }
 
+std::vector<DoubtedOffset> doubted(const std::vector<NotePair>& notes)
+{
+    std::vector<DoubtedOffset> out;
+    for (const NotePair& n : notes) out.push_back({n.offsetMs, n.offsetDoubtMs});
+    return out;
+}
+
 /// How the offsets move from the first note to the last.
 void tellDrift(DoubleTake& take)
 {
@@ -347,8 +355,7 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         note.timeS = a[i].timeS;
         const AttackMatch match = matcher.match(first, a[i], second, b[j]);
         note.offsetMs = 1000.0 * (b[j].timeS - a[i].timeS - moved + match.shiftS);
-        note.offsetDoubtMs =
-            offsetDoubtMs(std::min(a[i].sharpDb, b[j].sharpDb), match.alike, likeness(soundsA[i], soundsB[j]));
+        note.offsetDoubtMs = offsetDoubtMs(match.alike, likeness(soundsA[i], soundsB[j]));
         note.levelDb = b[j].levelDbfs - a[i].levelDbfs;
         // From 50 ms behind the onset until the next one, 300 ms at most.
         const auto sounding = [&](std::span<const float> x, const std::vector<Onset>& all, std::size_t k) {
@@ -367,7 +374,8 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         if (note.cents) cents.push_back(*note.cents);
         out.notes.push_back(note);
     }
-    std::tie(out.offsetMeanMs, out.offsetSdMs) = meanAndSd(offsets);
+    const auto [meanMs, sdMs] = offsetSpread(doubted(out.notes));
+    out.offsetMeanMs = meanMs, out.offsetSdMs = sdMs;
     out.offsetMedianMs = median(offsets);
     tellDrift(out);
     out.levelDifferenceDb = median(levels);
@@ -376,7 +384,7 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         out.tuningMeanCents = mean, out.tuningSdCents = sd;
     }
     // What wanders further than any hand may go at another tempo, and then nothing else can be told.
-    if ((out.isUnrelated && out.semitonesHigher == 0) || out.offsetSdMs > kAdriftMs) {
+    if ((out.isUnrelated && out.semitonesHigher == 0) || meanAndSd(offsets).second > kAdriftMs) {
         out.tempoRatio = otherTempo(a, b, soundsA, soundsB);
         out.isUnrelated |= out.tempoRatio.has_value();
     }
@@ -398,15 +406,9 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
     return out;
 }
 
-double DoubleTake::spreadDoubtMs() const
-{
-    return offsetSdMs / std::sqrt(2.0 * std::max(1.0, double(notes.size()) - 1.0));
-}
+double DoubleTake::spreadDoubtMs() const { return core::spreadDoubtMs(doubted(notes), offsetSdMs); }
 
-double DoubleTake::medianDoubtMs() const
-{
-    return 1.2533 * offsetSdMs / std::sqrt(std::max(1.0, double(notes.size())));
-}
+double DoubleTake::medianDoubtMs() const { return core::medianDoubtMs(doubted(notes), offsetSdMs); }
 
 std::optional<double> DoubleTake::tuningDoubtCents() const
 {

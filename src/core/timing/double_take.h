@@ -21,12 +21,13 @@ struct NotePair {
     double levelDb = 0.0;        ///< of the second over the first
 };
 
-/// Two performances of one part, note by note. Standard deviations over n - 1.
+/// Two performances of one part, note by note.
 struct DoubleTake {
     std::vector<NotePair> notes;
     std::size_t unmatchedFirst = 0, unmatchedSecond = 0;
     std::vector<double> onlyFirstS, onlySecondS; ///< where these are, each in its own recording
     double movedMs = 0.0; ///< that the second is later as a whole where it begins elsewhere; 0 within 150 ms
+    /// Mean and spread of the hands, each note counting by its doubt: see offsetSpread.
     double offsetMeanMs = 0.0, offsetSdMs = 0.0, offsetMedianMs = 0.0;
     double driftMs = 0.0, driftDoubtMs = 0.0; ///< of the offsets from the first note to the last, and standard error
     std::optional<double> tuningMeanCents, tuningSdCents;
@@ -42,8 +43,8 @@ struct DoubleTake {
     /// Fewer pairs tell nothing: no spread, no median.
     static constexpr std::size_t kFewestPairs = 4;
     bool isTooShort() const { return !isUnrelated && !isCopy && notes.size() < kFewestPairs; }
-    double spreadDoubtMs() const; ///< standard error of the spread, as of Gauss's law: sd / sqrt(2 (n - 1))
-    double medianDoubtMs() const; ///< standard error of the median, as of Gauss's law: 1.253 sd / sqrt(n)
+    double spreadDoubtMs() const; ///< standard error of the spread, by Gauss's law and the doubts of the notes
+    double medianDoubtMs() const; ///< standard error of the median, so too
     std::optional<double> tuningDoubtCents() const; ///< standard error of the mean
 };
 
