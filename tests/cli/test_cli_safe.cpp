@@ -139,14 +139,14 @@ void TestCliSafe::namesAreKeptWhateverTheyAre()
         script.write("name=$(cat '" + path("name").toUtf8() + "'; printf x)\nname=${name%x}\n" + command);
         script.close();
         QProcess p;
-        p.start("sh", {script.fileName()});
+        p.start("sh", {script.fileName(), GRISTLE_CLI_PATH});
         p.waitForFinished(60000);
         return test::Ran{p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, p.readAllStandardOutput(),
                          p.readAllStandardError()};
     };
     QFile(path("name")).remove();
     std::ofstream(path("name").toStdString(), std::ios::binary) << name.toStdString();
-    const QByteArray cli = "'" GRISTLE_CLI_PATH "'", at = " '" + folder.toUtf8() + "' ";
+    const QByteArray cli = "\"$1\"", at = " '" + folder.toUtf8() + "' ";
     auto ran = shell(cli + " session new" + at + "--name \"$name\"\n");
     QVERIFY2(ran.code == 0, ran.error);
     ran = shell(cli + " session add" + at + "'" + path("di.wav").toUtf8() + "' --part \"$name\" --guitar \"$name\"\n");

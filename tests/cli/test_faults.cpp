@@ -131,7 +131,9 @@ TestFaults::Ended TestFaults::run(const Work& work, const QString& fault, std::i
     words.replaceInStrings("WORK", work_);
     QProcess p;
     auto environment = QProcessEnvironment::systemEnvironment();
-    environment.insert("LD_PRELOAD", GRISTLE_FAULTY_DISK);
+    const QString disk = dir_.filePath("faulty_disk.so"); // the loader takes a space in a name for the end of it
+    QFile::link(GRISTLE_FAULTY_DISK, disk);               // from the second run on it is there
+    environment.insert("LD_PRELOAD", disk);
     environment.insert("GRISTLE_FAULT_FOLDER", work_);
     environment.insert("GRISTLE_FAULT_TELL", dir_.filePath("told"));
     if (!fault.isEmpty()) environment.insert(fault, QString::number(value));
