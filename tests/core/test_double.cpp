@@ -1,6 +1,7 @@
 // Onsets, pairs and what two performances make together, on simulated performances whose onsets are known.
 
 #include "core/advice/double_findings.h"
+#include "core/advice/pair_choice.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
 #include "core/timing/offset_spread.h"
@@ -307,6 +308,23 @@ private slots:
         QVERIFY(std::abs(offsetSpread(wild).sdMs - std::sqrt(66.0 / 4.1)) < 0.1);
         QVERIFY(offsetSpread({}).sdMs == 0.0 && offsetSpread(with({3.0}, 1.0)).sdMs == 0.0);
         QVERIFY(spreadDoubtMs(with({3.0}, 1.0), 0.0) == 0.0 && std::isfinite(spreadDoubtMs(with(ms, 0.0), 0.0)));
+    }
+
+    /// Notes of which nothing is known but that they are within 20 ms are not heard as one.
+    void whatIsNotKnownIsNotOne()
+    {
+        DoubleTake vague, sure;
+        for (int i = 0; i < 8; ++i) {
+            NotePair note;
+            note.timeS = double(i), note.offsetMs = i % 2 == 0 ? 1.0 : -1.0, note.offsetDoubtMs = 10.0;
+            vague.notes.push_back(note);
+            note.offsetDoubtMs = 0.2;
+            sure.notes.push_back(note);
+        }
+        vague.offsetSdMs = 0.0, sure.offsetSdMs = 1.07;
+        QCOMPARE(heardAs(sure), DoubleHeard::One);
+        QVERIFY(vague.spreadDoubtMs() > 2.0 && heardAs(vague) == DoubleHeard::Width);
+        QVERIFY(pairCost(vague, {}) < pairCost(sure, {}));
     }
 
     /// Hands of 4 ms, each note placed to 1 or to 8 ms: the spread is theirs, and scatters as its doubt says.

@@ -105,7 +105,7 @@ std::vector<Finding> doubleFindings(const DoubleTake& take, const std::optional<
             "Choose two takes of one part");
         return out;
     }
-    const double apart = std::max(take.offsetSdMs, std::abs(take.offsetMedianMs));
+    const double apart = take.apartMs();
     const auto inMono = [&] {
         switch (heardInMono(take, limits)) {
         case MonoHeard::Combed: return "one, its colour changed by combs";

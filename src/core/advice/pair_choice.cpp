@@ -17,10 +17,11 @@ double pairCost(const DoubleTake& take, const DoubleLimits& limits)
     if (take.isUnrelated) return kUnrelated;
     if (take.isCopy) return kCopy;
     double out = 0.0;
-    if (take.offsetSdMs < limits.oneMs)
+    const double spread = std::max(take.offsetSdMs, take.spreadDoubtMs()); // what is not known is not "one"
+    if (spread < limits.oneMs)
         out += kOne;
     else
-        out += std::pow(take.offsetSdMs / limits.widthMs, 2.0);
+        out += std::pow(spread / limits.widthMs, 2.0);
     const double cents = take.tuningMeanCents.value_or(0.0) / kTuningCents;
     out += std::min(kMostTuning, kTuning * cents * cents);
     const double all = double(2 * take.notes.size() + take.unmatchedFirst + take.unmatchedSecond);

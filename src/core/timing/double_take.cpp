@@ -246,8 +246,10 @@ double wanderOf(const std::vector<double>& v)
 
 std::vector<DoubtedOffset> doubted(const std::vector<NotePair>& notes)
 {
+    // Doubts allow for a few that are placed far away: two in three are off by less than half of it.
+    constexpr double kTypical = 0.5;
     std::vector<DoubtedOffset> out;
-    for (const NotePair& n : notes) out.push_back({n.offsetMs, n.offsetDoubtMs});
+    for (const NotePair& n : notes) out.push_back({n.offsetMs, kTypical * n.offsetDoubtMs});
     return out;
 }
 
@@ -406,6 +408,8 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
     return out;
 }
 
+double DoubleTake::apartMs() const { return std::max({offsetSdMs, spreadDoubtMs(), std::abs(offsetMedianMs)}); }
+
 double DoubleTake::spreadDoubtMs() const { return core::spreadDoubtMs(doubted(notes), offsetSdMs); }
 
 double DoubleTake::medianDoubtMs() const { return core::medianDoubtMs(doubted(notes), offsetSdMs); }
@@ -416,15 +420,9 @@ std::optional<double> DoubleTake::tuningDoubtCents() const
     return tuningSdCents && n > 1 ? std::optional(*tuningSdCents / std::sqrt(double(n))) : std::nullopt;
 }
 
-namespace {
-
-double apartMs(const DoubleTake& take) { return std::max(take.offsetSdMs, std::abs(take.offsetMedianMs)); }
-
-} // namespace
-
 MonoHeard heardInMono(const DoubleTake& take, const DoubleLimits& limits)
 {
-    const double apart = apartMs(take);
+    const double apart = take.apartMs();
     return take.isCopy || apart < limits.oneMs ? MonoHeard::Combed
            : apart <= limits.widthMs           ? MonoHeard::Thick
                                                : MonoHeard::TwoStrokes;
@@ -432,7 +430,7 @@ MonoHeard heardInMono(const DoubleTake& take, const DoubleLimits& limits)
 
 DoubleHeard heardAs(const DoubleTake& take, const DoubleLimits& limits)
 {
-    const double apart = apartMs(take);
+    const double apart = take.apartMs();
     return take.isCopy || apart < limits.oneMs ? DoubleHeard::One
            : apart <= limits.widthMs           ? DoubleHeard::Width
            : apart <= limits.looseMs           ? DoubleHeard::Loose

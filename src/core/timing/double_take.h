@@ -43,6 +43,9 @@ struct DoubleTake {
     /// Fewer pairs tell nothing: no spread, no median.
     static constexpr std::size_t kFewestPairs = 4;
     bool isTooShort() const { return !isUnrelated && !isCopy && notes.size() < kFewestPairs; }
+    /// What they are heard as hangs on: the spread or the size of the median, and never less than the spread's doubt,
+    /// since what is not known is not "one".
+    double apartMs() const;
     double spreadDoubtMs() const; ///< standard error of the spread, by Gauss's law and the doubts of the notes
     double medianDoubtMs() const; ///< standard error of the median, so too
     std::optional<double> tuningDoubtCents() const; ///< standard error of the mean
@@ -60,7 +63,7 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
 
 /// What a spread of offsets is heard as.
 enum class DoubleHeard { One, Width, Loose, Flam };
-/// By the larger of the spread and the median's size.
+/// By apartMs.
 DoubleHeard heardAs(const DoubleTake& take, const DoubleLimits& limits = {});
 /// The same where both come from one place: nothing but time tells them apart there, so what is loose in stereo is two
 /// strokes in mono.
