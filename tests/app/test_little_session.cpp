@@ -12,6 +12,7 @@
 #include <QApplication>
 #include <QComboBox>
 #include <QDialog>
+#include <QLabel>
 #include <QLineEdit>
 #include <QtTest/QtTest>
 
@@ -45,6 +46,7 @@ class TestLittleSession : public QObject {
 private slots:
     void eachControlIsUsedOnce_data();
     void eachControlIsUsedOnce();
+    void countingInWithoutASong();
 
 private:
     void useAll(MainWindow& window, QWidget* page);
@@ -135,6 +137,27 @@ void TestLittleSession::eachControlIsUsedOnce()
     QVERIFY(window.session().isOpen());
     window.session().close();
     QVERIFY(bool(SessionFolder::open(folder.toStdString(), Access::Read)));
+}
+
+/// A slow machine showed it: what is left of the count-in was asked of the song.
+void TestLittleSession::countingInWithoutASong()
+{
+    const QString folder = dir_.filePath(QStringLiteral("counting in.gristle"));
+    QVERIFY(bool(SessionFolder::create(folder.toStdString(), documentWith(Has::Nothing), "2026-01-01T00:00:00")));
+    MainWindow window;
+    window.show();
+    window.openPaths({folder});
+    const auto benches = window.benches();
+    for (int bench = 0; bench < int(benches.size()); ++bench)
+        if (benches[std::size_t(bench)]->findChild<QAbstractButton*>("takeRecord")) window.showBench(bench);
+    window.capture().ensureOpen();
+    QTRY_VERIFY(window.capture().isOpen());
+    window.capture().setCountIn(2);
+    window.capture().record();
+    QVERIFY(window.capture().isCountingIn());
+    const auto* big = window.findChild<QLabel*>("takeBig");
+    QTRY_VERIFY(big->text() == "in 8" || big->text() == "in 7"); // two bars of four
+    window.capture().stop();
 }
 
 int main(int argc, char** argv)

@@ -643,6 +643,12 @@ DoubleStyle SessionModel::doubleStyle() const
                              part() ? part()->doubleStyle : std::string());
 }
 
+double SessionModel::beatSeconds() const
+{
+    const std::string meter = song() ? song()->meter : "4/4";
+    return barSeconds() / quartersOfMeter(meter) * quartersOfBeat(meter);
+}
+
 BarGrid SessionModel::grid() const { return song() ? song()->grid() : BarGrid(120.0, "4/4"); }
 
 void SessionModel::setLoop(double fromBar, double toBar)

@@ -109,6 +109,7 @@ public:
     double loopToS() const { return grid().secondsOfBar(loopTo_); }
     core::BarGrid grid() const;                                        ///< of the song in hand
     double barSeconds() const { return grid().barSeconds(loopFrom_); } ///< of the loop's first bar
+    double beatSeconds() const;                                        ///< there; as in 4/4 where there is no song
     core::DoubleStyle doubleStyle() const;                             ///< of the part in hand
 
 signals:

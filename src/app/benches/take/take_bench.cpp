@@ -313,9 +313,7 @@ void TakeBench::refreshRun()
     if (run.isWaiting())
         now = tr("preparing");
     else if (run.isCountingIn())
-        now = tr("in %1").arg(std::max(
-            1, int(std::ceil(run.countInLeftS() / (session().barSeconds() / session().song()->quartersPerBar() *
-                                                   quartersOfBeat(session().song()->meter))))));
+        now = tr("in %1").arg(std::max(1, int(std::ceil(run.countInLeftS() / session().beatSeconds()))));
     else if (const auto bar = run.barNow())
         now = tr("bar %1").arg(int(std::floor(*bar)));
     strips_->setNow(run.barNow());
