@@ -160,20 +160,24 @@ NaturalTake playNatural(const NaturalVoice& voice, NaturalPart part, const Natur
     const auto written = twoBars(part);
     NaturalTake out;
     std::vector<SampledNote> notes;
+    int count = 0;
     for (int round = 0; (8.0 * round + 8.0) * kBeatS < playing.seconds; ++round)
         for (const Written& w : written) {
             const double beat = 8.0 * round + w.beat;
             const double asked = 0.3 + beat * kBeatS + (playing.spreadMs > 0.0 ? off(random) : 0.0);
             double stroke = 1e9; // the first of its strings that is heard
-            const int hard = velocity(random);
+            const bool isLost = count++ == playing.lost;
+            const int struck = velocity(random), hard = playing.isEven ? 100 : struck;
             constexpr std::array<int, 8> kSteps{-5, -4, -3, -2, 2, 3, 5, 7};
             const int step = playing.isOther ? kSteps[random() % kSteps.size()] : 0;
             const double strumS = w.midi.size() > 3 ? 1e-3 * strumMs(random) : 0.002;
             for (std::size_t i = 0; i < w.midi.size(); ++i) {
                 const std::size_t string = w.isUp ? w.midi.size() - 1 - i : i;
                 const double later = w.midi.size() > 1 ? strumS * double(i) / double(w.midi.size() - 1) : 0.0;
-                const int v = std::clamp(hard + int(random() % 13) - 6, 40, 120);
+                const int unlike = int(random() % 13) - 6,
+                          v = playing.isEven ? hard : std::clamp(hard + unlike, 40, 120);
                 const int midi = w.midi[string] + playing.semitones + step;
+                if (isLost) continue;
                 notes.push_back({asked + later, w.beats * kBeatS - later, midi, v});
                 const double heard = voice.font.empty()
                                          ? asked + later
@@ -181,7 +185,7 @@ NaturalTake playNatural(const NaturalVoice& voice, NaturalPart part, const Natur
                                                releaseS(voice, midi, rateHz);
                 stroke = std::min(stroke, heard);
             }
-            out.strokesS.push_back(stroke);
+            if (!isLost) out.strokesS.push_back(stroke);
         }
     if (voice.font.empty()) {
         out.x.resize(std::size_t(playing.seconds * rateHz));

@@ -28,6 +28,8 @@ struct NaturalPlaying {
     double spreadMs = 0.0; ///< standard deviation of what each stroke is off by
     int semitones = 0;     ///< all higher by that
     bool isOther = false;  ///< other notes in the same rhythm: each stroke by a step of its own, up or down
+    bool isEven = false;   ///< every stroke at velocity 100, as a machine plays
+    int lost = -1;         ///< the stroke that is not played, counted from 0
     unsigned seed = 1;     ///< velocities of 40 to 120, strums, and what is off; the notes follow the part alone
 };
 

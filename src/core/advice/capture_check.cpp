@@ -220,6 +220,7 @@ Result<JudgedCheck> judgeCapture(const CheckFiles& files, const MeasureOptions& 
         c.level.clipRunCount += hard.level.clipRunCount;
         if (c.level.clipRuns.empty()) c.level.clipRuns = hard.level.clipRuns;
         c.level.flatTopRuns += hard.level.flatTopRuns;
+        if (hard.held.chance > c.held.chance) c.held = hard.held;
     }
     const NoiseResult& quiet = rest->channels[files.channel].noise;
     const auto powers = playHops->hops.powers();

@@ -28,6 +28,7 @@ public:
             if (c.truePeakDbtp) peak_ = std::max(peak_.value_or(-1e9), *c.truePeakDbtp);
             clipped_ += c.level.clippedSamples;
             flatTops_ += c.level.flatTopRuns;
+            if (c.held.isHeld() && (!held_ || c.held.isClipped())) held_ = &c.held;
         }
     }
 
@@ -84,18 +85,33 @@ private:
                                 first.value_or(0.0)),
                     "Turn the preamp down and play it again");
             bar(f, double(clipped_), 0.0, "samples", 0.0, std::max(10.0, double(clipped_) * 1.25));
-        } else if (flatTops_ >= 3) {
-            Finding& f =
-                add(Severity::Fix, "level.flat_top", "Flat tops below full scale",
-                    fmt::format("The highest value stands still {} times: something ahead of the converter clipped, "
-                                "or the file was turned down after clipping.",
-                                flatTops_),
-                    "Look for a stage that is driven too hard, a weak battery or a pad");
-            bar(f, double(flatTops_), 0.0, "runs", 0.0, double(flatTops_) * 1.25);
+        } else if (flatTops_ >= LevelResult::kFewestFlatTops) {
+            flatTop(fmt::format("The highest value stands still {} times", flatTops_), "runs", flatTops_);
+        } else if (held_ && held_->isClipped()) {
+            flatTop(fmt::format("By their shape the peaks are cut off at {} dBFS, in {} places of the loudest 8 s, "
+                                "first at {:.2f} s",
+                                figureText(held_->ceilingDbfs), held_->places, held_->firstS),
+                    "places", std::int64_t(held_->places));
+        } else if (held_) {
+            add(Severity::Note, "level.driven", "Driven: every peak ends at one level",
+                fmt::format("They end at {} dBFS, {} dB over the average, as an amplifier that is turned up leaves "
+                            "them. If this is a DI, something clips.",
+                            figureText(held_->ceilingDbfs), figureText(held_->crestDb)),
+                "");
         } else {
             add(Severity::Note, "level.not_clipped", "No clipping",
                 fmt::format("0 samples at full scale in {:.1f} s.", m_.info.durationS()), "");
         }
+    }
+
+    void flatTop(const std::string& what, const char* unit, std::int64_t count)
+    {
+        std::string message =
+            what + ": something ahead of the converter clipped, or the file was turned down after clipping.";
+        if (m_.advice.heldByClipping) message += " It is soft, but turning the same stage up would cut off more.";
+        Finding& f = add(Severity::Fix, "level.flat_top", "Flat tops below full scale", message,
+                         "Look for a stage that is driven too hard, a weak battery or a pad");
+        bar(f, double(count), 0.0, unit, 0.0, double(count) * 1.25);
     }
 
     void nobodyPlays()
@@ -232,6 +248,7 @@ private:
     std::string subject_;
     std::optional<double> typical_, peak_;
     std::int64_t clipped_ = 0, flatTops_ = 0;
+    const HeldPeaks* held_ = nullptr; ///< of a channel whose peaks end at one level
     std::vector<Finding> out_;
 };
 

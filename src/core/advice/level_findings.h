@@ -5,9 +5,9 @@
 
 namespace gristle::core {
 
-/// Was this captured right? Codes: file.truncated, level.silent, level.clipped, level.flat_top, level.hot, level.low,
-/// level.right, level.headroom, level.nobody_plays, level.hum, level.noise, level.dc, level.no_rest,
-/// level.channels_alike.
+/// Was this captured right? Codes: file.truncated, level.silent, level.clipped, level.flat_top, level.driven,
+/// level.hot, level.low, level.right, level.headroom, level.nobody_plays, level.hum, level.noise, level.dc,
+/// level.no_rest, level.channels_alike.
 std::vector<Finding> levelFindings(const FileMeasurement& measured, const MeasureOptions& options);
 
 /// A sentence that says why a recording without a floor has none.

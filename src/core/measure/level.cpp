@@ -12,7 +12,6 @@ namespace {
 constexpr std::int64_t kShortestClip = 3; // contract: runs of at least 3 samples
 constexpr std::int64_t kShortestFlat =
     4; // one longer: three equal codes at a crest happen by chance at low frequencies
-constexpr std::size_t kPartial = 1024;
 
 } // namespace
 
@@ -23,12 +22,14 @@ LevelMeter::LevelMeter(double rateHz, float positiveClip, float negativeClip)
 void LevelMeter::push(std::span<const float> mono)
 {
     while (!mono.empty()) {
-        const auto part = mono.first(std::min(mono.size(), kPartial));
+        const auto begun = std::size_t(frames_) % kBlock;
+        const auto part = mono.first(std::min(mono.size(), kBlock - begun));
         const Sums sums = sumsOf(part);
         const MinMax e = extremesOf(part);
         sum_ += sums.sum;
         squares_ += sums.squares;
-        peak_ = std::max({peak_, e.high, -e.low});
+        if (begun == 0) blockPeaks_.push_back(0.0f);
+        blockPeaks_.back() = std::max({blockPeaks_.back(), e.high, -e.low});
         noteExtremes(part, e.low, e.high);
         frames_ += static_cast<std::int64_t>(part.size());
         mono = mono.subspan(part.size());
@@ -85,8 +86,9 @@ LevelResult LevelMeter::result()
     const double n = double(frames_);
     out.dcOffset = sum_ / n;
     out.rmsDbfs = aes17Dbfs(squares_ / n);
-    if (peak_ > 0.0f && squares_ > 0.0) {
-        out.peakDbfs = amplitudeToDb(double(peak_));
+    const float peak = *std::ranges::max_element(blockPeaks_);
+    if (peak > 0.0f && squares_ > 0.0) {
+        out.peakDbfs = amplitudeToDb(double(peak));
         out.crestDb = *out.peakDbfs - powerToDb(squares_ / n);
     }
     const bool fullScale = top_ >= positiveClip_ || -top_ <= negativeClip_;

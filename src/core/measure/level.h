@@ -26,16 +26,20 @@ struct LevelResult {
     std::int64_t clipRunCount = 0;
     std::vector<ClipRun> clipRuns; ///< at most kMostRuns, the first ones; the counts are of all
     std::int64_t flatTopRuns = 0;  ///< runs of 4 and more equal samples at the file's own peak, below full scale
+    static constexpr std::int64_t kFewestFlatTops = 3; ///< fewer happen by chance
 };
 
-/// Peak, RMS, DC and clipping of one channel, streamed. Sums in double over partial sums of 1,024 samples.
+/// Peak, RMS, DC and clipping of one channel, streamed. Sums in double over partial sums of kBlock samples.
+/// Memory: 4 bytes a block.
 class LevelMeter {
 public:
     static constexpr std::size_t kMostRuns = 1000;
+    static constexpr std::size_t kBlock = 1024;
     /// @param positiveClip, negativeClip  from AudioInfo: what counts as full scale
     LevelMeter(double rateHz, float positiveClip, float negativeClip);
     void push(std::span<const float> mono);
     LevelResult result();
+    std::span<const float> blockPeaks() const { return blockPeaks_; } ///< largest |sample| of each kBlock frames
 
 private:
     void closeRun();
@@ -44,7 +48,7 @@ private:
     double rateHz_;
     float positiveClip_, negativeClip_;
     double sum_ = 0.0, squares_ = 0.0;
-    float peak_ = 0.0f;
+    std::vector<float> blockPeaks_;
     std::int64_t frames_ = 0;
     std::int64_t runLength_ = 0;
     float top_ = 0.0f; ///< largest |sample| so far, and how often it stands in runs

@@ -53,7 +53,8 @@ std::optional<double> typicalDbfs(std::span<const float> readings, const std::ve
     return powerToDb(double(*middle));
 }
 
-Result<ChannelMeasurement> conclude(ChannelMeters& meters, const SampleSource& source, const MeasureOptions& options)
+Result<ChannelMeasurement> conclude(ChannelMeters& meters, double rateHz, const SampleSource& source,
+                                    const MeasureOptions& options)
 {
     ChannelMeasurement out;
     out.level = meters.level.result();
@@ -69,6 +70,11 @@ Result<ChannelMeasurement> conclude(ChannelMeters& meters, const SampleSource& s
         if (const auto typical =
                 out.noise.isNobodyPlaying() ? std::nullopt : typicalDbfs(meters.vu.readings(), out.noise.playing))
             out.vuTypical = *typical - options.referenceDbfs;
+    }
+    if (out.level.peakDbfs && !out.noise.isNobodyPlaying()) {
+        const auto loudest = loudestStretches(meters.level.blockPeaks(), rateHz, source);
+        if (!loudest) return loudest.error();
+        out.held = heldPeaks(*loudest, rateHz);
     }
     if (options.keepPicture) {
         out.vuTrace.assign(meters.vu.readings().begin(), meters.vu.readings().end());
@@ -100,6 +106,11 @@ Result<std::vector<float>> readAgain(AudioReader& reader, std::size_t channel, s
 
 } // namespace
 
+bool ChannelMeasurement::isClipped() const
+{
+    return level.clippedSamples > 0 || level.flatTopRuns >= LevelResult::kFewestFlatTops || held.isClipped();
+}
+
 bool FileMeasurement::isNobodyPlaying() const
 {
     return !channels.empty() && std::ranges::all_of(channels, [](const auto& c) { return c.noise.isNobodyPlaying(); });
@@ -119,7 +130,9 @@ GainAdvice adviseGain(const std::vector<ChannelMeasurement>& channels, TargetSch
     const double wanted = school == TargetSchool::Average ? -*typical : kPeakTargetDbtp - *peak;
     const double most = kCeilingDbtp - *peak;
     advice.heldByHeadroom = wanted > most;
-    advice.gainChangeDb = std::min(wanted, most);
+    advice.heldByClipping =
+        std::min(wanted, most) > 0.0 && std::ranges::any_of(channels, &ChannelMeasurement::isClipped);
+    if (!advice.heldByClipping) advice.gainChangeDb = std::min(wanted, most);
     return advice;
 }
 
@@ -164,7 +177,7 @@ Result<FileMeasurement> measureFile(const std::filesystem::path& path, const Mea
         const SampleSource source = [&, c](std::int64_t start, std::int64_t count) {
             return readAgain(*reader, first + c, start, count);
         };
-        auto channel = conclude(meters[c], source, options);
+        auto channel = conclude(meters[c], out.info.sampleRateHz, source, options);
         if (!channel) return channel.error();
         out.channels.push_back(std::move(*channel));
     }

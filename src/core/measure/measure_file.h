@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/audio/peak_pyramid.h"
+#include "core/measure/held_peaks.h"
 #include "core/measure/level.h"
 #include "core/measure/loudness.h"
 #include "core/measure/noise.h"
@@ -27,6 +28,8 @@ struct ChannelMeasurement {
     std::optional<double>
         vuTypical; ///< median reading while playing, relative to the reference; none where nobody plays
     NoiseResult noise;
+    HeldPeaks held;                   ///< nothing where nobody plays
+    bool isClipped() const;           ///< by the converter or ahead of it
     std::vector<float> vuTrace;       ///< power of the VU reading every 10 ms (see VuMeter); only with keepPicture
     PeakPyramid peaks;                ///< only with keepPicture
     std::optional<Octaves> octavesDb; ///< how the power is spread; only with keepPicture
@@ -35,8 +38,9 @@ struct ChannelMeasurement {
 
 struct GainAdvice {
     TargetSchool target = TargetSchool::Average;
-    std::optional<double> gainChangeDb; ///< none for silence, and where nobody plays
+    std::optional<double> gainChangeDb; ///< none for silence, where nobody plays, and up where something clips
     bool heldByHeadroom = false;        ///< less than the school would ask, so that the true peak stays at -1 dBTP
+    bool heldByClipping = false;        ///< it would have to be turned up, though something clips
 };
 
 struct FileMeasurement {

@@ -175,13 +175,14 @@ void TakePage::refresh()
         big_->setText(QString(QChar(0x2013)));
         bigUnit_->setText(!session().take()                  ? tr("no take in this layer yet")
                           : m && m->isNobodyPlaying()        ? tr("nobody plays here")
+                          : m && m->advice.heldByClipping    ? tr("no louder: something clips")
                           : m                                ? tr("nothing is on it")
                           : session().measureTask().isBusy() ? tr("measuring \u2026")
                                                              : QString());
         readings_->clear();
     } else {
         const double change = *m->advice.gainChangeDb;
-        const bool clipped = std::ranges::any_of(m->channels, [](const auto& c) { return c.level.clippedSamples > 0; });
+        const bool clipped = std::ranges::any_of(m->channels, &ChannelMeasurement::isClipped);
         big_->setText(QString::fromStdString(signedText(change)));
         bigUnit_->setText(clipped ? tr("dB, play again") : tr("dB at the preamp"));
         const auto average = session().averageDbfs(*session().take());
