@@ -1,13 +1,12 @@
 // Fits what each clue of an onset is worth: `bench/fit-onsets > src/core/timing/onset_weights.h`. Odd seeds of the
 // guitars of bench/natural-sound, simulated ones, and sounds in which no note begins: noise, hum, vibrato, bends,
 // beating strings, tremolo, swells. Each clean, through 20 times tanh, and so with the noise of an input before it. A
-// logistic regression on curves through six points, by iterated least squares with a ridge (Hastie and Tibshirani 1990,
-// Generalized additive models, ch. 6); ten minutes.
+// logistic regression on curves through six points; ten minutes.
 
-#include "core/signal/cholesky.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
 #include "core/timing/onset_clues.h"
+#include "logistic_fit.h"
 #include "support/natural_guitar.h"
 
 #include <algorithm>
@@ -27,8 +26,7 @@ constexpr int kRate = 48000;
 constexpr double kDrive = 20.0, kNear = 0.025, kStrumFrom = -0.030, kStrumTo = 0.045;
 constexpr double kRidge = 1.0;
 constexpr double kNoNoteCounts = 4.0; // they are few beside the sampled ones
-constexpr std::size_t kClues = std::tuple_size_v<OnsetClues>, kPoints = 6;
-constexpr std::array<double, kPoints> kAtShares{0.02, 0.2, 0.4, 0.6, 0.8, 0.95};
+constexpr std::size_t kClues = std::tuple_size_v<OnsetClues>;
 
 struct Example {
     OnsetClues clues;
@@ -143,63 +141,11 @@ void steady(std::vector<Example>& out, std::mt19937& random)
     learnAll(out, hiss, {}, kNoNoteCounts), learnAll(out, hum, {}, kNoNoteCounts);
 }
 
-using Points = std::array<std::array<double, kPoints>, kClues>;
-
-/// Shares of the examples, to two places.
-Points pointsOf(const std::vector<Example>& all)
-{
-    Points out;
-    for (std::size_t c = 0; c < kClues; ++c) {
-        std::vector<double> v;
-        for (const Example& e : all) v.push_back(e.clues[c]);
-        std::ranges::sort(v);
-        for (std::size_t k = 0; k < kPoints; ++k) {
-            out[c][k] = std::round(100.0 * v[std::size_t(kAtShares[k] * double(v.size() - 1))]) / 100.0;
-            if (k > 0) out[c][k] = std::max(out[c][k], out[c][k - 1] + 0.01); // many are alike
-        }
-    }
-    return out;
-}
-
-/// How far the clues lie along their curves, each part 0 to 1; the first is 1.
-std::vector<double> rowOf(const OnsetClues& clues, const Points& points)
-{
-    std::vector<double> out{1.0};
-    for (std::size_t c = 0; c < kClues; ++c)
-        for (std::size_t k = 1; k < kPoints; ++k)
-            out.push_back(std::clamp((clues[c] - points[c][k - 1]) / (points[c][k] - points[c][k - 1]), 0.0, 1.0));
-    return out;
-}
-
-std::vector<double> fitted(const std::vector<Example>& all, const Points& points)
-{
-    std::vector<double> weights(1 + kClues * (kPoints - 1), 0.0);
-    const std::size_t n = weights.size();
-    for (int round = 0; round < 12; ++round) {
-        std::vector<double> curved(n * n, 0.0), step(n, 0.0);
-        for (const Example& e : all) {
-            const auto row = rowOf(e.clues, points);
-            double odds = 0.0;
-            for (std::size_t i = 0; i < n; ++i) odds += weights[i] * row[i];
-            const double chance = 1.0 / (1.0 + std::exp(-odds)), heavy = e.counts * chance * (1.0 - chance);
-            for (std::size_t i = 0; i < n; ++i) {
-                step[i] += e.counts * (double(e.isNote) - chance) * row[i];
-                if (row[i] != 0.0)
-                    for (std::size_t j = 0; j <= i; ++j) curved[i * n + j] += heavy * row[i] * row[j];
-            }
-        }
-        for (std::size_t i = 1; i < n; ++i) step[i] -= kRidge * weights[i], curved[i * n + i] += kRidge;
-        if (!core::solvePositive(curved, step, n)) break;
-        for (std::size_t i = 0; i < n; ++i) weights[i] += step[i];
-    }
-    return weights;
-}
-
 } // namespace
 
 int main()
 {
-    constexpr const char* kNames[kClues] = {
+    constexpr std::array<const char*, kClues> kNames{
         "sharp, dB",  "grows over 30 ms, dB", "over 60 ms",      "under the loudest, dB",   "rises over 24 ms",
         "over 40 ms", "of narrow bands",      "usual around it", "bands that rise by 4 dB", "grows over 10 ms, dB",
         "lasts, dB",  "stronger before",      "stronger behind", "how far behind, s",       "beside the strong ones"};
@@ -217,24 +163,8 @@ int main()
         steady(all, random);
         fmt::print(stderr, "seed {}: {} places\n", seed, all.size());
     }
-    const Points points = pointsOf(all);
-    const auto weights = fitted(all, points);
-    fmt::print(
-        "#pragma once\n\n#include <array>\n\nnamespace gristle::core {{\n\n"
-        "/// What a clue is worth, in log odds, at six of its values; between them straight, outside as at the end.\n"
-        "struct OnsetWeight {{\n    std::array<double, 6> at, worth;\n}};\n\n"
-        "// Made by bench/fit-onsets; not to be changed by hand.\n"
-        "inline constexpr double kOnsetBias = {:.3f};\ninline constexpr std::array<OnsetWeight, {}> "
-        "kOnsetWeights{{{{\n",
-        weights[0], kClues);
-    for (std::size_t c = 0; c < kClues; ++c) {
-        std::string at, worth = "0.0";
-        double sum = 0.0;
-        for (std::size_t k = 0; k < kPoints; ++k) {
-            at += fmt::format("{}{:.2f}", k ? ", " : "", points[c][k]);
-            if (k > 0) worth += fmt::format(", {:.3f}", sum += weights[1 + c * (kPoints - 1) + k - 1]);
-        }
-        fmt::print("    {{{{{}}}, {{{}}}}}, // {}\n", at, worth, kNames[c]);
-    }
-    fmt::print("}}}};\n\n}} // namespace gristle::core\n");
+    CurveFit<kClues> fit(all);
+    fit.fit(
+        all, [](const Example& e) { return e.isNote; }, [](const Example& e) { return e.counts; }, kRidge);
+    fit.print("bench/fit-onsets", "Onset", kNames);
 }

@@ -1,10 +1,11 @@
-// Judged on guitars that nobody tuned on: `bench/natural-sound [SEEDS] [FIRST] [onsets|offsets]`. Onsets and pairs of
-// sampled guitars of two sound fonts, their attacks uncut, and of waveguide strings that share no code with core/sim;
-// clean and through 20 times tanh. Odd seeds are for tuning, even ones are reported: `natural-sound 4 2` plays seeds 2,
-// 4, 6, 8; `natural-sound 4 2 onsets` leaves the pairs out, `offsets` what is told of other notes.
+// Judged on guitars that nobody tuned on: `bench/natural-sound [SEEDS] [FIRST] [onsets|offsets|pairs|clipping]`.
+// Onsets, pairs and clipped takes of sampled guitars of two sound fonts, their attacks uncut, and of waveguide strings
+// that share no code with core/sim; clean and through 20 times tanh. Odd seeds are for tuning, even ones are reported:
+// `natural-sound 4 2` plays seeds 2, 4, 6, 8; `natural-sound 4 2 onsets` that alone.
 
 #include "core/timing/double_take.h"
 #include "core/timing/onsets.h"
+#include "support/clip_ways.h"
 #include "support/natural_guitar.h"
 #include "support/onset_score.h"
 
@@ -70,24 +71,27 @@ bool isTaken(const core::Result<core::DoubleTake>& pair)
     return pair && !pair->isUnrelated && !pair->isCopy && !pair->isTooShort();
 }
 
-} // namespace
+struct Jury {
+    int seeds, first;
+    std::vector<test::NaturalVoice> voices;
+};
 
-int main(int argc, char** argv)
+/// Onsets, clean and driven.
+void judgeOnsets(const Jury& jury)
 {
-    const int seeds = argc > 1 ? std::atoi(argv[1]) : 2, first = argc > 2 ? std::atoi(argv[2]) : 1;
-    const auto voices = test::naturalVoices();
-    fmt::print("onsets, F1 within 25 ms, seeds {} to {}: clean, driven\n", first, first + 2 * (seeds - 1));
+    fmt::print("onsets, F1 within 25 ms, seeds {} to {}: clean, driven\n", jury.first,
+               jury.first + 2 * (jury.seeds - 1));
     fmt::print("{:12}", "");
     for (const auto part : test::kNaturalParts) fmt::print("{:>14}", test::nameOf(part));
     fmt::print("\n");
     Found clean, dirty;
     std::map<std::string, std::pair<Found, Found>> parts; ///< clean, driven
-    for (const auto& voice : voices) {
+    for (const auto& voice : jury.voices) {
         fmt::print("{:12}", voice.name);
         for (const auto part : test::kNaturalParts) {
             Found plain, hard;
-            for (int i = 0; i < seeds; ++i) {
-                const auto take = test::playNatural(voice, part, {.seed = unsigned(first + 2 * i)}, kRate);
+            for (int i = 0; i < jury.seeds; ++i) {
+                const auto take = test::playNatural(voice, part, {.seed = unsigned(jury.first + 2 * i)}, kRate);
                 plain += test::scoreOf(core::findOnsets(take.x, kRate), take.strokesS);
                 hard += test::scoreOf(core::findOnsets(test::driven(take.x, kDrive, kRate), kRate), take.strokesS);
             }
@@ -102,19 +106,22 @@ int main(int argc, char** argv)
                clean.found - clean.right, clean.played, dirty.f1());
     for (const auto& [name, of] : parts)
         fmt::print("  {:11} clean {:.3f}, driven {:.3f}\n", name, of.first.f1(), of.second.f1());
-    if (argc > 3 && std::string(argv[3]) == "onsets") return 0;
+}
 
+/// Offsets of pairs, and notes that one is said to lack.
+void judgeOffsets(const Jury& jury)
+{
     fmt::print("offsets of pairs, 5 ms of spread on either side\n");
     for (const bool isDirty : {false, true})
         for (const std::size_t other : {0, 1}) {
             std::map<std::string, Offsets> ofPart;
-            for (std::size_t v = 0; v < voices.size(); ++v)
+            for (std::size_t v = 0; v < jury.voices.size(); ++v)
                 for (const auto part : test::kNaturalParts)
-                    for (int i = 0; i < seeds; ++i) {
+                    for (int i = 0; i < jury.seeds; ++i) {
                         const auto played = [&](std::size_t voice, unsigned own) {
                             auto take =
-                                test::playNatural(voices[voice % voices.size()], part,
-                                                  {.spreadMs = 5.0, .seed = own + unsigned(first + 2 * i)}, kRate);
+                                test::playNatural(jury.voices[voice % jury.voices.size()], part,
+                                                  {.spreadMs = 5.0, .seed = own + unsigned(jury.first + 2 * i)}, kRate);
                             if (isDirty) take.x = test::driven(std::move(take.x), kDrive, kRate);
                             return take;
                         };
@@ -125,15 +132,18 @@ int main(int argc, char** argv)
                            other ? "other guitar" : "same guitar", of.text());
             std::fflush(stdout);
         }
-    if (argc > 3 && std::string(argv[3]) == "offsets") return 0;
+}
 
+/// What is a double, and what is another part.
+void judgePairs(const Jury& jury)
+{
     Share doubles, others, semitone, fifth, octave, rhythm, named;
-    for (std::size_t v = 0; v < voices.size(); ++v)
+    for (std::size_t v = 0; v < jury.voices.size(); ++v)
         for (const auto part : test::kNaturalParts)
-            for (int i = 0; i < seeds; ++i) {
-                const unsigned seed = unsigned(first + 2 * i);
+            for (int i = 0; i < jury.seeds; ++i) {
+                const unsigned seed = unsigned(jury.first + 2 * i);
                 const auto play = [&](std::size_t voice, unsigned own, int semitones, bool isOther = false) {
-                    return test::playNatural(voices[voice % voices.size()], part,
+                    return test::playNatural(jury.voices[voice % jury.voices.size()], part,
                                              {.spreadMs = 5.0, .semitones = semitones, .isOther = isOther, .seed = own},
                                              kRate)
                         .x;
@@ -157,4 +167,40 @@ int main(int argc, char** argv)
     fmt::print("told to be something else: a semitone {}; a fifth {}; an octave {}; other notes in the same rhythm {}; "
                "named as what they are {}\n",
                semitone.text(), fifth.text(), octave.text(), rhythm.text(), named.text());
+}
+
+/// Takes that were clipped by 3 dB and more, however hidden, and takes that were not.
+void judgeClipping(const Jury& jury)
+{
+    std::map<std::string, Share> clean, clipped;
+    for (int i = 0; i < jury.seeds; ++i)
+        for (const auto& voice : jury.voices)
+            for (const auto part : test::kNaturalParts) {
+                auto x = test::playNatural(voice, part, {.seed = unsigned(jury.first + 2 * i)}, kRate).x;
+                const float most = std::abs(*std::ranges::max_element(x, {}, [](float v) { return std::abs(v); }));
+                for (float& v : x) v /= most;
+                const auto isClipped = [&](const std::vector<float>& of) {
+                    return test::heldPeaksOf(of, kRate).isClipped();
+                };
+                for (const auto& way : test::cleanWays()) clean[way.name].count(isClipped(way.clip(x, 0.0, kRate)));
+                for (const auto& way : test::clipWays())
+                    for (const double dB : {3.0, 6.0, 12.0})
+                        clipped[fmt::format("{} by {} dB", way.name, dB)].count(isClipped(way.clip(x, dB, kRate)));
+            }
+    fmt::print("takes that are said to be clipped\n");
+    for (const auto* kinds : {&clean, &clipped})
+        for (const auto& [name, share] : *kinds)
+            fmt::print("  {:10}{:38} {}\n", kinds == &clean ? "clean" : "clipped", name, share.text());
+}
+
+} // namespace
+
+int main(int argc, char** argv)
+{
+    const Jury jury{argc > 1 ? std::atoi(argv[1]) : 2, argc > 2 ? std::atoi(argv[2]) : 1, test::naturalVoices()};
+    const std::string only = argc > 3 ? argv[3] : "";
+    const std::pair<const char*, void (*)(const Jury&)> juries[] = {
+        {"onsets", judgeOnsets}, {"offsets", judgeOffsets}, {"pairs", judgePairs}, {"clipping", judgeClipping}};
+    for (const auto& [name, judge] : juries)
+        if (only.empty() || only == name) judge(jury);
 }

@@ -2,6 +2,7 @@
 
 #include "core/advice/double_findings.h"
 #include "core/advice/pair_choice.h"
+#include "core/signal/sinc_read.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
 #include "core/timing/offset_spread.h"
@@ -452,6 +453,56 @@ private slots:
                      qPrintable(QString::number(take.offsetMedianMs)));
             QVERIFY(finds(doubleFindings(take, std::nullopt, "x"), "double.copy"));
         }
+    }
+
+    void copiesOfAnotherMake_data()
+    {
+        QTest::addColumn<QString>("how");
+        for (const char* how : {"driven", "chorused", "another clock", "6 cents"}) QTest::newRow(how) << how;
+    }
+    /// Through an amplifier, a chorus (itself and a copy that wanders by 2 ms), 200 ppm and 6 cents slower.
+    void copiesOfAnotherMake()
+    {
+        QFETCH(QString, how);
+        for (const char* name : {"riff", "broken"}) {
+            const auto a = played(partOf(name), 120.0, hand(5)).volts;
+            const auto read = [&](auto placeOf) {
+                std::vector<float> b(a.size());
+                for (std::size_t i = 0; i < b.size(); ++i) b[i] = readBetween(a, placeOf(double(i)));
+                return b;
+            };
+            std::vector<float> b;
+            double slower = 0.0;
+            if (how == "driven") {
+                b = played(partOf(name), 120.0, hand(5), 20.0).volts;
+            } else if (how == "chorused") {
+                b = read([](double i) { return i - kRate * (0.006 + 0.002 * std::sin(5.0 * i / kRate)); });
+                for (std::size_t i = 0; i < b.size(); ++i) b[i] = 0.5f * (b[i] + a[i]);
+            } else {
+                slower = how == "6 cents" ? std::exp2(6.0 / 1200.0) - 1.0 : 200e-6;
+                b = read([&](double i) { return i / (1.0 + slower); });
+            }
+            const auto take = comparePerformances(a, b, kRate).value();
+            QVERIFY2(take.isCopy, name);
+            QVERIFY2(std::abs(take.copySlope - slower) < 10e-6, qPrintable(QString::number(1e6 * take.copySlope)));
+            const auto found = doubleFindings(take, std::nullopt, "x");
+            QVERIFY(finds(found, "double.copy"));
+            QCOMPARE(found[0].message.find("of its speed") != std::string::npos, slower > 0.0);
+        }
+    }
+
+    /// Two hands to a tenth of a millisecond are not one.
+    void tightHandsAreNoCopy()
+    {
+        for (const char* name : {"riff", "chords"})
+            for (const double sdMs : {0.1, 0.3}) {
+                PlayingStyle one = hand(5), two = hand(6);
+                one.timingSdMs = two.timingSdMs = sdMs;
+                const auto a = played(partOf(name), 120.0, one).volts;
+                for (const double drive : {0.0, 20.0})
+                    QVERIFY2(!comparePerformances(a, played(partOf(name), 120.0, two, drive).volts, kRate)->isCopy,
+                             name);
+            }
     }
 
     /// A count-in, or a later start, moves the whole; by which repetition is told by what sounds.

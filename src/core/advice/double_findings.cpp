@@ -63,9 +63,13 @@ std::vector<Finding> doubleFindings(const DoubleTake& take, const std::optional<
         out.push_back(makeFinding(severity, code, subject, std::move(title), std::move(message), std::move(remedy)));
     };
     if (take.isCopy) {
+        constexpr double kAnotherClock = 10e-6;
+        const std::string how = std::abs(take.copySlope) > kAnotherClock
+                                    ? fmt::format("at {} % of its speed, as a resampler or another clock leaves it",
+                                                  figureText(100.0 / (1.0 + take.copySlope), 3))
+                                    : fmt::format("{} ms later", figureText(take.movedMs + take.offsetMedianMs));
         add(Severity::Fix, "double.copy", "A copy",
-            fmt::format("The second is the first again, {} ms later: a copy makes no width, and in mono it combs.",
-                        figureText(take.movedMs + take.offsetMedianMs)),
+            fmt::format("The second is the first again, {}: a copy makes no width, and in mono it combs.", how),
             "Play it a second time");
         return out;
     }

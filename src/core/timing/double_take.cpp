@@ -1,12 +1,14 @@
 #include "core/timing/double_take.h"
 
 #include "core/signal/fft.h"
-#include "core/signal/window.h"
-#include "core/timing/alignment.h"
 #include "core/timing/attack_match.h"
+#include "core/timing/copy_check.h"
 #include "core/timing/detuning.h"
+#include "core/timing/lacking.h"
 #include "core/timing/offset_spread.h"
+#include "core/timing/onset_pairs.h"
 #include "core/timing/pitch_match.h"
+#include "core/units/median.h"
 
 #include <algorithm>
 #include <array>
@@ -18,27 +20,15 @@ namespace gristle::core {
 
 namespace {
 
-constexpr double kBandS = 0.15;      // notes further apart are no pair
-constexpr double kLeftOver = 0.55;   // costs as much as 66 ms
-constexpr double kWorthS = 0.12;     // a pair so far apart costs 1
 constexpr double kFewest = 0.5;      // of the notes of the shorter one
 constexpr double kLeastAlike = 0.7;  // in sound, on the mean, where too few notes tell their pitch
 constexpr double kSameRhythm = 0.75; // of the notes of the longer one meet one of the other
 constexpr double kWorthMoving = 1.02;
 constexpr double kSteadyMs = 1.2; // median deviation of the offsets of a copy, whatever it went through
+constexpr double kKept = 0.28;    // of copies 0.34 and more, of hands 0.05 ms apart 0.23 at most
 constexpr double kFarS = 0.035, kSharpDb = 15.0;
 constexpr double kAdriftMs = 35.0;
 constexpr double kSoundsS = 0.3; // of a note that its pitch is taken from, at most
-constexpr double kCopyS = 30.0;  // of it that is looked at
-
-double median(std::vector<double> v)
-{
-    if (v.empty()) return 0.0;
-    std::ranges::nth_element(v, v.begin() + long(v.size() / 2));
-    const double upper = v[v.size() / 2];
-    if (v.size() % 2 == 1) return upper;
-    return 0.5 * (upper + *std::max_element(v.begin(), v.begin() + long(v.size() / 2)));
-}
 
 std::pair<double, double> meanAndSd(const std::vector<double>& v)
 {
@@ -49,39 +39,11 @@ std::pair<double, double> meanAndSd(const std::vector<double>& v)
     return {mean, v.size() > 1 ? std::sqrt(sum / double(v.size() - 1)) : 0.0};
 }
 
-/// What sounds for the 100 ms behind an onset: log10 of the powers of thirds of an octave.
-using Sound = std::array<double, 20>;
-
-std::vector<Sound> levelsOf(std::span<const float> x, const std::vector<Onset>& onsets, double rateHz)
-{
-    const auto length = std::size_t(0.1 * rateHz);
-    RealFft fft(fastFftSize(length));
-    const auto window = hannWindow(length);
-    std::vector<Sound> out;
-    for (const Onset& o : onsets) {
-        std::ranges::fill(fft.time(), 0.0f);
-        const auto from = std::size_t((o.timeS + 0.005) * rateHz);
-        for (std::size_t i = 0; i < length && from + i < x.size(); ++i)
-            fft.time()[i] = float(window[i] * double(x[from + i]));
-        fft.forward();
-        Sound sound{};
-        const double perHz = double(fft.size()) / rateHz;
-        for (std::size_t b = 0; b < sound.size(); ++b) {
-            const double low = 70.0 * std::exp2(double(b) / 3.0), high = low * std::exp2(1.0 / 3.0);
-            double sum = 1e-12;
-            for (auto k = std::size_t(low * perHz); k <= std::size_t(high * perHz) && k < fft.spectrum().size(); ++k)
-                sum += double(std::norm(fft.spectrum()[k]));
-            sound[b] = std::log10(sum);
-        }
-        out.push_back(sound);
-    }
-    return out;
-}
+using Sound = ThirdLevels;
 
 /// Their mean taken off, of length 1.
-std::vector<Sound> soundsOf(std::span<const float> x, const std::vector<Onset>& onsets, double rateHz)
+std::vector<Sound> soundsOf(std::vector<ThirdLevels> out)
 {
-    auto out = levelsOf(x, onsets, rateHz);
     for (Sound& sound : out) {
         const double mean = std::accumulate(sound.begin(), sound.end(), 0.0) / double(sound.size());
         double norm = 0.0;
@@ -89,21 +51,6 @@ std::vector<Sound> soundsOf(std::span<const float> x, const std::vector<Onset>& 
         for (double& v : sound) v /= std::sqrt(norm) + 1e-12;
     }
     return out;
-}
-
-/// Whether a note may begin near a place: thirds of an octave that rise by 4 dB from before it to behind it.
-bool hasFaint(std::span<const float> x, double rateHz, double atS)
-{
-    constexpr double kAwayS = 0.03, kBeforeS = 0.075, kRise = 0.4; // log10 of power
-    constexpr int kRisingBands = 5;
-    if (atS < kBeforeS) return false;
-    if (attackSharpDb(x, rateHz, atS) > kSharpDb) return true;
-    // The window of a sound begins 5 ms behind its onset and lasts for 100 ms.
-    const std::vector<Onset> places{{.timeS = atS - kAwayS - kBeforeS}, {.timeS = atS}};
-    const auto levels = levelsOf(x, places, rateHz);
-    int rising = 0;
-    for (std::size_t b = 0; b < levels[0].size(); ++b) rising += levels[1][b] - levels[0][b] > kRise;
-    return rising >= kRisingBands;
 }
 
 double likeness(const Sound& a, const Sound& b) { return std::inner_product(a.begin(), a.end(), b.begin(), 0.0); }
@@ -136,71 +83,6 @@ std::vector<double> sharedMoves(const std::vector<Onset>& a, const std::vector<O
     return out;
 }
 
-/// The pairs, in order.
-std::vector<std::pair<std::size_t, std::size_t>> paired(const std::vector<Onset>& a, const std::vector<Onset>& b,
-                                                        double moved)
-{
-    // cost[i][j] of the first i and j notes, only where j can meet i: rows of their own extent.
-    struct Row {
-        std::size_t from = 0;
-        std::vector<float> cost;
-        std::vector<char> step; ///< 0 both, 1 the first's is left, 2 the second's
-    };
-    std::vector<Row> rows(a.size() + 1);
-    const auto lowest = [&](std::size_t i) {
-        const double t = (i == 0 ? (a.empty() ? 0.0 : a[0].timeS) : a[i - 1].timeS) + moved - 4.0 * kBandS;
-        return std::size_t(std::ranges::lower_bound(b, t, {}, &Onset::timeS) - b.begin());
-    };
-    const auto highest = [&](std::size_t i) {
-        const double t = (i >= a.size() ? (a.empty() ? 0.0 : a.back().timeS) : a[i].timeS) + moved + 4.0 * kBandS;
-        return std::size_t(std::ranges::upper_bound(b, t, {}, &Onset::timeS) - b.begin());
-    };
-    const auto costAt = [&](const Row& row, std::size_t j) {
-        // Outside of a row, all that the second has before is left over.
-        if (j < row.from) return 1e9;
-        return j - row.from < row.cost.size() ? double(row.cost[j - row.from]) : 1e9;
-    };
-    for (std::size_t i = 0; i <= a.size(); ++i) {
-        Row& row = rows[i];
-        row.from = i == 0 ? 0 : std::max(rows[i - 1].from, std::min(lowest(i), b.size()));
-        const std::size_t to = i == a.size() ? b.size() : std::max(row.from, highest(i));
-        row.cost.assign(to - row.from + 1, 1e9f), row.step.assign(to - row.from + 1, 2);
-        for (std::size_t j = row.from; j <= to; ++j) {
-            double best = i == 0 && j == 0 ? 0.0 : 1e9;
-            char step = 2;
-            if (i > 0 && j > 0) {
-                const double apart = std::abs(b[j - 1].timeS - a[i - 1].timeS - moved);
-                const double c = costAt(rows[i - 1], j - 1) + (apart < kBandS ? apart / kWorthS : 1e9);
-                if (c < best) best = c, step = 0;
-            }
-            if (i > 0)
-                if (const double c = costAt(rows[i - 1], j) + kLeftOver; c < best) best = c, step = 1;
-            if (j > row.from)
-                if (const double c = costAt(row, j - 1) + kLeftOver; c < best) best = c, step = 2;
-            if (i > 0 && j == row.from && row.from > rows[i - 1].from && best > 1e8) {
-                best = costAt(rows[i - 1], rows[i - 1].from) + kLeftOver * double(1 + j - rows[i - 1].from), step = 1;
-            }
-            row.cost[j - row.from] = float(best), row.step[j - row.from] = step;
-        }
-    }
-    std::vector<std::pair<std::size_t, std::size_t>> out;
-    std::size_t i = a.size(), j = b.size();
-    while (i > 0 && j > 0) {
-        const Row& row = rows[i];
-        if (j < row.from || j - row.from >= row.step.size()) {
-            --j;
-            continue;
-        }
-        switch (row.step[j - row.from]) {
-        case 0: out.emplace_back(--i, --j); break;
-        case 1: --i; break;
-        default: --j;
-        }
-    }
-    std::ranges::reverse(out);
-    return out;
-}
-
 /// The same part at another tempo: the ratio by which the second's onsets are stretched so that most of them meet.
 std::optional<double> otherTempo(const std::vector<Onset>& a, const std::vector<Onset>& b,
                                  const std::vector<Sound>& soundsA, const std::vector<Sound>& soundsB)
@@ -215,7 +97,7 @@ std::optional<double> otherTempo(const std::vector<Onset>& a, const std::vector<
         for (Onset& o : scaled) o.timeS = a.front().timeS + (o.timeS - b.front().timeS) / ratio;
         double sum = 0.0, met = 0.0;
         std::vector<double> apart;
-        for (const auto& [i, j] : paired(a, scaled, 0.0)) {
+        for (const auto& [i, j] : pairedOnsets(a, scaled, 0.0)) {
             if (std::abs(scaled[j].timeS - a[i].timeS) > kFar) continue;
             sum += likeness(soundsA[i], soundsB[j]), met += 1.0;
             apart.push_back(scaled[j].timeS - a[i].timeS);
@@ -283,42 +165,44 @@ void tellDrift(DoubleTake& take)
 Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<const float> second, double rateHz,
                                        const Progress& progress)
 {
-    const auto a = findOnsets(first, rateHz);
+    const HeardPart partA(first, rateHz);
     progress.at(0.3);
-    const auto b = findOnsets(second, rateHz);
+    const HeardPart partB(second, rateHz);
     progress.at(0.6);
+    const auto &a = partA.onsets, &b = partB.onsets;
     if (a.empty() || b.empty())
         return Error{ErrorCode::OutOfRange,
                      std::string("double: nobody plays in the ") + (a.empty() ? "first" : "second") + " recording",
                      "choose two takes of one part"};
     DoubleTake out;
     // Where a part repeats itself, what sounds decides by which repetition the second is moved.
-    const auto soundsA = soundsOf(first, a, rateHz), soundsB = soundsOf(second, b, rateHz);
-    std::vector<std::pair<std::size_t, std::size_t>> pairs;
+    const auto soundsA = soundsOf(partA.levels), soundsB = soundsOf(partB.levels);
+    OnsetPairs pairs;
     double moved = 0.0, best = -1.0, alike = 0.0;
     for (const double move : sharedMoves(a, b)) {
-        auto these = paired(a, b, move);
+        auto these = pairedOnsets(a, b, move);
         double sum = 0.0;
         for (const auto& [i, j] : these) sum += likeness(soundsA[i], soundsB[j]);
         if (sum > best * kWorthMoving)
             best = sum, moved = move, alike = sum / double(these.size()), pairs = std::move(these);
     }
     out.movedMs = 1000.0 * moved;
-    // A note of one that is faint in the other is neither a pair nor missed.
-    const auto leftOver = [&](const std::vector<Onset>& all, auto index, std::span<const float> other, double laterS) {
+    const auto lackedBy = [&](const HeardPart& has, auto index, const HeardPart& other, double laterS,
+                              const SoundsApart& otherBeside) {
         std::vector<double> left;
         std::size_t next = 0;
-        for (std::size_t k = 0; k < all.size(); ++k)
+        for (std::size_t k = 0; k < has.onsets.size(); ++k)
             if (next < pairs.size() && index(pairs[next]) == k)
                 ++next;
-            else if (!hasFaint(other, rateHz, all[k].timeS + laterS))
-                left.push_back(all[k].timeS);
+            else if (chanceOfLack(lackClues(has, k, other, laterS, otherBeside, rateHz)) > kSureLack)
+                left.push_back(has.onsets[k].timeS);
         return left;
     };
-    out.onlyFirstS = leftOver(
-        a, [](const auto& p) { return p.first; }, second, moved);
-    out.onlySecondS = leftOver(
-        b, [](const auto& p) { return p.second; }, first, -moved);
+    const SoundsApart apartInSound = soundsApart(partA, partB, pairs);
+    out.onlyFirstS = lackedBy(
+        partA, [](const auto& p) { return p.first; }, partB, moved, apartInSound);
+    out.onlySecondS = lackedBy(
+        partB, [](const auto& p) { return p.second; }, partA, -moved, apartInSound.turned());
     out.unmatchedFirst = out.onlyFirstS.size(), out.unmatchedSecond = out.onlySecondS.size();
     const bool meet = !pairs.empty() && double(pairs.size()) >= kFewest * double(std::min(a.size(), b.size()));
     out.isUnrelated = !meet || alike < kLeastAlike;
@@ -327,7 +211,7 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         PitchMatch pitch = matchPitches(first, a, second, b, pairs, rateHz);
         if (moved != 0.0 && !pitch.areSameNotes() && pitch.semitonesHigher() == 0) {
             // At another pitch another repetition may sound more alike than the same one.
-            auto unmoved = paired(a, b, 0.0);
+            auto unmoved = pairedOnsets(a, b, 0.0);
             auto there = matchPitches(first, a, second, b, unmoved, rateHz);
             if (there.semitonesHigher() != 0) pitch = there, pairs = std::move(unmoved), out.movedMs = moved = 0.0;
         }
@@ -385,24 +269,20 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         const auto [mean, sd] = meanAndSd(cents);
         out.tuningMeanCents = mean, out.tuningSdCents = sd;
     }
+    // A copy: it runs behind at one pace, as no hand plays, and its phases keep to that from note to note.
+    if (!out.isUnrelated && out.notes.size() >= DoubleTake::kFewestPairs) {
+        std::vector<NoteAt> notes;
+        for (const NotePair& n : out.notes) notes.push_back({n.timeS, 0.001 * (out.movedMs + n.offsetMs)});
+        const RunsBehind behind = runsBehind(notes);
+        std::vector<double> away;
+        for (const NoteAt& n : notes) away.push_back(1000.0 * std::abs(n.laterS - behind.at(n.timeS)));
+        out.isCopy = median(std::move(away)) < kSteadyMs && phasesKept(first, second, rateHz, notes, behind) > kKept;
+        if (out.isCopy) out.copySlope = behind.slope;
+    }
     // What wanders further than any hand may go at another tempo, and then nothing else can be told.
-    if ((out.isUnrelated && out.semitonesHigher == 0) || meanAndSd(offsets).second > kAdriftMs) {
+    if (!out.isCopy && ((out.isUnrelated && out.semitonesHigher == 0) || meanAndSd(offsets).second > kAdriftMs)) {
         out.tempoRatio = otherTempo(a, b, soundsA, soundsB);
         out.isUnrelated |= out.tempoRatio.has_value();
-    }
-    // A copy: its offsets hardly differ, as no hand plays, and then the correlation of what sounds decides.
-    std::vector<double> away;
-    for (const double o : offsets) away.push_back(std::abs(o - out.offsetMedianMs));
-    if (!pairs.empty() && !out.isUnrelated && median(std::move(away)) < kSteadyMs) {
-        const auto skip = std::int64_t(std::llround(moved * rateHz));
-        const double fromS = std::max(0.0, out.notes.front().timeS - 0.1);
-        const auto stretch = [&](std::span<const float> z, std::int64_t later) {
-            const auto from = std::size_t(std::max<std::int64_t>(0, std::int64_t(fromS * rateHz) + later));
-            return from < z.size() ? z.subspan(from, std::min(z.size() - from, std::size_t(kCopyS * rateHz)))
-                                   : std::span<const float>();
-        };
-        const auto met = alignTo(stretch(first, 0), stretch(second, skip), rateHz, 60.0);
-        out.isCopy = met && met->confidence >= 0.5;
     }
     progress.at(1.0);
     return out;

@@ -32,7 +32,8 @@ struct DoubleTake {
     double driftMs = 0.0, driftDoubtMs = 0.0; ///< of the offsets from the first note to the last, and standard error
     std::optional<double> tuningMeanCents, tuningSdCents;
     double levelDifferenceDb = 0.0; ///< median
-    bool isCopy = false;            ///< the second is the first, moved, scaled, turned over or filtered
+    bool isCopy = false;            ///< the second is the first, moved, scaled, turned over, filtered, driven, chorused
+    double copySlope = 0.0;         ///< of a copy: by how much more it is later each second, as at another speed
     double likeness = 0.0;          ///< of what sounds behind paired onsets, 1 where alike
     /// Too few notes of one are in the other, or other ones; by likeness where too few sound long enough for a pitch.
     bool isUnrelated = false;

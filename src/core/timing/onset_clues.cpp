@@ -13,6 +13,7 @@ namespace {
 constexpr float kLeastRise = 0.02f; // log10 of power, on the mean of all bands
 constexpr double kApartS = 0.020;
 constexpr double kAroundS = 0.12;
+constexpr double kLeastRateHz = 2000.0, kLeastS = 0.1;
 
 /// Mean squares of stretches around a place, dB.
 class Around {
@@ -49,6 +50,7 @@ struct Neighbour {
 
 std::vector<OnsetCandidate> onsetCandidates(std::span<const float> x, double rateHz)
 {
+    if (rateHz < kLeastRateHz || x.size() < std::size_t(kLeastS * rateHz)) return {};
     const OnsetRise rise = onsetRise(x, rateHz);
     const auto in = [&](double s) { return std::size_t(std::lround(s / rise.hopS)); };
     const std::size_t apart = in(kApartS), around = in(kAroundS), frames = rise.frames();
@@ -102,18 +104,6 @@ std::vector<OnsetCandidate> onsetCandidates(std::span<const float> x, double rat
     return out;
 }
 
-double chanceOfNote(const OnsetClues& clues)
-{
-    double odds = kOnsetBias;
-    for (std::size_t c = 0; c < clues.size(); ++c) {
-        const OnsetWeight& w = kOnsetWeights[c];
-        const double v = std::clamp(clues[c], w.at.front(), w.at.back());
-        std::size_t k = 1;
-        while (k + 1 < w.at.size() && v > w.at[k]) ++k;
-        const double part = (v - w.at[k - 1]) / (w.at[k] - w.at[k - 1]);
-        odds += w.worth[k - 1] + part * (w.worth[k] - w.worth[k - 1]);
-    }
-    return 1.0 / (1.0 + std::exp(-odds));
-}
+double chanceOfNote(const OnsetClues& clues) { return chanceOf(kOnsetBias, kOnsetWeights, clues); }
 
 } // namespace gristle::core

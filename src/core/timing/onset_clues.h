@@ -20,12 +20,11 @@ struct OnsetCandidate {
 /// Every place where something rises, 20 ms apart at least, and what tells it from a note: how sharp it is, how much
 /// louder it gets over 10, 30 and 60 ms and whether it lasts, how many bands rise over how long, how loud it is beside
 /// the loudest, and what rises around it. In the order of time; about six a second, of which two are notes.
-/// @param x  at 2 kHz or more, 0.1 s or more
+/// @return none under 2 kHz (0: nothing was read) or 0.1 s
 std::vector<OnsetCandidate> onsetCandidates(std::span<const float> x, double rateHz);
 
-/// The chance that a note begins there, 0 to 1: each clue adds what it is worth, a curve through six points (a
-/// generalised additive model in log odds, Hastie and Tibshirani 1990). Its points are fitted by bench/fit-onsets to
-/// sampled, waveguide and simulated guitars whose notes are known, clean, driven and with noise.
+/// The chance that a note begins there, 0 to 1; its curves are fitted by bench/fit-onsets to sampled, waveguide and
+/// simulated guitars whose notes are known, clean, driven and with noise.
 double chanceOfNote(const OnsetClues& clues);
 
 } // namespace gristle::core

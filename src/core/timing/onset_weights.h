@@ -1,17 +1,12 @@
 #pragma once
 
-#include <array>
+#include "core/signal/clue_curves.h"
 
 namespace gristle::core {
 
-/// What a clue is worth, in log odds, at six of its values; between them straight, outside as at the end.
-struct OnsetWeight {
-    std::array<double, 6> at, worth;
-};
-
 // Made by bench/fit-onsets; not to be changed by hand.
 inline constexpr double kOnsetBias = -6.883;
-inline constexpr std::array<OnsetWeight, 15> kOnsetWeights{{
+inline constexpr std::array<ClueCurve, 15> kOnsetWeights{{
     {{0.00, 0.76, 1.67, 3.49, 22.13, 47.90}, {0.0, -0.595, -0.200, 1.408, 3.812, 2.663}},       // sharp, dB
     {{-4.88, -0.86, -0.32, 0.06, 2.24, 21.37}, {0.0, -3.621, -3.799, -3.405, -1.045, -2.996}},  // grows over 30 ms, dB
     {{-8.60, -1.54, -0.64, -0.17, 1.65, 16.50}, {0.0, -5.302, -5.912, -5.921, -4.301, -5.139}}, // over 60 ms

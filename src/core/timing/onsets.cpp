@@ -10,7 +10,6 @@ namespace gristle::core {
 
 namespace {
 
-constexpr double kLeastRateHz = 2000.0, kLeastS = 0.1;
 constexpr double kApartS = 0.045; // a strum is one
 constexpr double kLeastChance = 0.4;
 // A finger that lifts or a slide's fret is far weaker than what is played: less than a 16th has to be surer.
@@ -32,10 +31,14 @@ double powerBehind(std::span<const float> x, double rateHz, double atS)
 
 std::vector<Onset> findOnsets(std::span<const float> x, double rateHz)
 {
+    return onsetsOf(onsetCandidates(x, rateHz), x, rateHz);
+}
+
+std::vector<Onset> onsetsOf(std::span<const OnsetCandidate> candidates, std::span<const float> x, double rateHz)
+{
     std::vector<Onset> out;
-    if (rateHz < kLeastRateHz || x.size() < std::size_t(kLeastS * rateHz)) return out;
     double loudest = 0.0;
-    for (const OnsetCandidate& c : onsetCandidates(x, rateHz)) {
+    for (const OnsetCandidate& c : candidates) {
         Onset o{.timeS = c.place.timeS,
                 .scrapeS = c.place.scrapeS,
                 .chance = chanceOfNote(c.clues),

@@ -21,6 +21,10 @@ struct Onset {
 /// Cost: grows with the length, about 0.7 % of real time at 48 kHz.
 std::vector<Onset> findOnsets(std::span<const float> mono, double rateHz);
 
+struct OnsetCandidate;
+/// The same from what onsetCandidates found.
+std::vector<Onset> onsetsOf(std::span<const OnsetCandidate> candidates, std::span<const float> mono, double rateHz);
+
 /// By how much the error of the prediction by what sounded before rises around a place, within 18 ms before it and 14
 /// behind, dB: an attack that is too faint for a note of its own.
 double attackSharpDb(std::span<const float> mono, double rateHz, double atS);
