@@ -24,6 +24,7 @@ private slots:
     void copyKeepsEverySample();
     void badFilesAreNamed_data();
     void badFilesAreNamed();
+    void whatAHeadLeavesOpenIsRead();
     void notANumberIsRefused();
     void truncationIsTold();
     void missingFolderLeavesNothing();
@@ -137,16 +138,17 @@ void TestAudioFiles::badFilesAreNamed_data()
     QTest::newRow("text renamed") << QByteArray("this is no recording at all, only words\n")
                                   << int(ErrorCode::NotAudio);
     QTest::newRow("header only") << QByteArray("RIFF\x24\0\0\0WAVEfmt ", 16) << int(ErrorCode::NotAudio);
-    const auto header = [](int rate, int channels) {
+    // A frame's bytes as they are or as a broken writer leaves them; those of a second follow `truly`.
+    const auto header = [](int rate, int channels, int bits = 16, int frameBytes = -1, int truly = 2) {
         QByteArray h("RIFF\x2c\0\0\0WAVEfmt \x10\0\0\0\x01\0", 22);
         const auto put = [&h](unsigned v, int bytes) {
             for (int i = 0; i < bytes; ++i) h.append(char(v >> (8 * i) & 255));
         };
         put(unsigned(channels), 2);
         put(unsigned(rate), 4);
-        put(unsigned(rate * channels * 2), 4);
-        put(unsigned(channels * 2), 2);
-        put(16, 2);
+        put(unsigned(rate * channels * truly), 4);
+        put(unsigned(frameBytes < 0 ? channels * 2 : frameBytes), 2);
+        put(unsigned(bits), 2);
         h.append("data", 4);
         put(8, 4);
         h.append(8, '\1');
@@ -156,6 +158,9 @@ void TestAudioFiles::badFilesAreNamed_data()
     QTest::newRow("rate 1 MHz") << header(1000000, 1) << int(ErrorCode::Unsupported);
     QTest::newRow("no channels") << header(48000, 0) << -1;
     QTest::newRow("thousand channels") << header(48000, 1000) << -1;
+    QTest::newRow("eight bits in frames of two bytes") << header(48000, 1, 8) << int(ErrorCode::NotAudio);
+    QTest::newRow("eight bits, frames of none") << header(48000, 1, 8, 0) << int(ErrorCode::NotAudio);
+    QTest::newRow("24 bits in frames of four") << header(48000, 1, 24, 4, 4) << int(ErrorCode::NotAudio);
     QByteArray huge("RIFF\xff\xff\xff\x7fWAVEfmt \xff\xff\xff\x7f", 20);
     QTest::newRow("huge header") << huge << int(ErrorCode::NotAudio);
 }
@@ -173,6 +178,23 @@ void TestAudioFiles::badFilesAreNamed()
     if (code >= 0) QCOMPARE(int(reader.error().code), code);
     QVERIFY(reader.error().message.starts_with("bad one.wav: ")); // says which file
     QVERIFY(!reader.error().remedy.empty());                      // and what to do
+}
+
+void TestAudioFiles::whatAHeadLeavesOpenIsRead()
+{
+    const auto x = test::whiteNoise(0.1, 4000);
+    const auto name = dir_.filePath("left open.wav");
+    auto writer = AudioWriter::create(name.toStdString(), {.format = SampleFormat::Int16});
+    QVERIFY(writer && writer->write(test::recording({x}, 48000).audio) && writer->commit());
+    const auto whole = readRecording(name.toStdString());
+    QFile file(name);
+    QVERIFY(file.open(QIODevice::ReadWrite));
+    const qint64 format = file.read(4096).indexOf("fmt ") + 8;
+    QVERIFY(file.seek(format + 8) && file.write(QByteArray(6, '\0')) == 6); // bytes a second and a frame
+    file.close();
+    const auto read = readRecording(name.toStdString());
+    QVERIFY(whole && read);
+    QVERIFY(std::ranges::equal(read->audio.channel(0), whole->audio.channel(0)));
 }
 
 void TestAudioFiles::notANumberIsRefused()

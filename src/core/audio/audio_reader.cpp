@@ -167,6 +167,11 @@ Result<AudioReader> AudioReader::open(const fs::path& path)
         return Error{ErrorCode::NotAudio, name + ": it is no audio file of a kind that is read",
                      "export it as WAV, AIFF or FLAC"};
 
+    if (head->contradictsItself)
+        return Error{ErrorCode::NotAudio,
+                     name + ": its head contradicts itself: bits a sample and bytes a frame do not go together",
+                     "export it again as WAV with 16 or 24 bits or float"};
+
     auto state = std::make_unique<State>();
     state->path = path;
     SF_INFO info{};

@@ -47,6 +47,19 @@ private:
     std::ifstream file_;
 };
 
+/// Whether a WAV is read as its bits a sample say although its bytes a frame say otherwise, and those a second do not
+/// back the bits. What is left open (0) says nothing, nor do coded kinds (ADPCM and others).
+bool contradicts(std::string_view format, bool bigEndian)
+{
+    constexpr std::int64_t kPcm = 1, kFloat = 3, kExtensible = 0xFFFE;
+    const auto number = [&](std::size_t at, std::size_t width) { return numberAt(format, at, width, bigEndian); };
+    const std::int64_t kind = number(0, 2), channels = number(2, 2), rate = number(4, 4);
+    if (kind != kPcm && kind != kFloat && kind != kExtensible) return false;
+    const std::int64_t byBits = (number(14, 2) + 7) / 8 * channels, byFrame = number(12, 2),
+                       byRate = rate > 0 ? number(8, 4) / rate : 0;
+    return byFrame != byBits && byRate != byBits && (byFrame != 0 || byRate != 0);
+}
+
 void findData(Reader& file, std::int64_t at, const Chunks& kind, SoundHead& head)
 {
     constexpr int kMostChunks = 4096;
@@ -62,6 +75,8 @@ void findData(Reader& file, std::int64_t at, const Chunks& kind, SoundHead& head
         const std::int64_t body = at + std::int64_t(headBytes);
         if (text.substr(0, 4) == "ds64" && file.read(bytes, 16))
             longSize = numberAt({bytes.data(), 16}, 8, 8, false);
+        else if (kind.data == "data" && text.substr(0, 4) == "fmt " && kind.nameBytes == 4 && file.read(bytes, 16))
+            head.contradictsItself = contradicts({bytes.data(), 16}, kind.bigEndian);
         else if (text.substr(0, 4) == kind.data) {
             const bool isOpen = kind.sizeBytes == 4 && std::uint32_t(raw) == kOpen;
             head.dataOffset = body;
