@@ -144,6 +144,11 @@ struct Found {
     double sign;  ///< -1: turned over
 };
 
+/// What each frequency says of the delay: how much, and the phase that it has besides.
+struct Say {
+    std::vector<double> weights, besides;
+};
+
 /// Where the weighted sum of unit phasors, turned back by a delay, is largest, near a first guess: Newton's method.
 Found steepest(const Pair& pair, const std::vector<double>& weights, const std::vector<double>& phases, double delay)
 {
@@ -252,18 +257,27 @@ std::optional<Found> ifAlike(const Pair& pair)
     return found;
 }
 
-Found unlike(const Pair& pair)
+/// By how much of the second comes from the first; no frequency says much more than another, as what an amplifier and
+/// a microphone do to the phase is known to about a radian only.
+Say sayOfUnlike(const Pair& pair)
 {
-    constexpr double kAwayS = 0.003, kLeastCoherence = 0.1, kMost = 10.0, kFirstHz = 150.0, kLastHz = 8000.0;
-    const auto least = leastPhase(pair);
-    std::vector<double> weights(pair.s.bins()), phases(pair.s.bins());
+    constexpr double kLeastCoherence = 0.1, kMost = 1.0, kFirstHz = 150.0, kLastHz = 8000.0;
+    Say out{std::vector<double>(pair.s.bins()), leastPhase(pair)};
+    for (std::size_t k = 0; k < out.weights.size(); ++k)
+        if (const double c = pair.coherence[k]; c >= kLeastCoherence)
+            out.weights[k] = inBand(pair.hzAt(k), kFirstHz, std::min(kLastHz, pair.high)) *
+                             std::min(kMost, c / std::max(1e-9, 1.0 - c));
+    return out;
+}
+
+Found unlike(const Pair& pair, const Say& say)
+{
+    constexpr double kAwayS = 0.003;
+    std::vector<double> phases(pair.s.bins());
+    const auto& weights = say.weights;
     RealFft correlation(pair.s.window());
     for (std::size_t k = 0; k < weights.size(); ++k) {
-        const double c = pair.coherence[k];
-        weights[k] = c < kLeastCoherence ? 0.0
-                                         : inBand(pair.hzAt(k), kFirstHz, std::min(kLastHz, pair.high)) *
-                                               std::min(kMost, c / std::max(1e-9, 1.0 - c));
-        phases[k] = std::arg(pair.s.cross[k]) - least[k];
+        phases[k] = std::arg(pair.s.cross[k]) - say.besides[k];
         correlation.spectrum()[k] = std::complex<float>(std::polar(weights[k], phases[k]));
     }
     correlation.inverse();
@@ -292,16 +306,21 @@ void meet(const Pair& pair, const Found& found, Alignment& out)
     out.leastLossDb = lossDb(all, most);
 }
 
-/// The part of the performance, weighted by power, in which the delay is found again; and how much of it the first
-/// explains. Both are near 1 for one performance; for strangers the delays scatter.
-double confidenceIn(std::span<const float> a, std::span<const float> b, const CrossSpectrum& whole, double rate,
-                    double high, double delay, double sign, std::int64_t most)
+/// The part of the performance, weighted by power, in which the delay is as good as any and the right way up: near 1
+/// for one performance; for strangers it is another in each piece.
+/// @param say  of windows a quarter as long; none where both are alike
+double foundAgain(std::span<const float> a, std::span<const float> b, const CrossSpectrum& whole, const Say* say,
+                  double rate, double high, double delay, double sign, std::int64_t most)
 {
     constexpr std::size_t kPieces = 24;
+    constexpr double kAsGood = 0.8;
     const std::size_t window = whole.window(), n = std::min(a.size(), b.size());
     const std::size_t step = std::max<std::size_t>(window / 2, (n - window) / kPieces + 1);
     const double near = std::max(3.0, 0.00025 * rate);
-    const auto weights = whitening(whole, rate, high);
+    const auto white = whitening(whole, rate, high);
+    std::vector<Complex> weights(white.begin(), white.end());
+    for (std::size_t k = 0; say && k < weights.size(); ++k)
+        weights[k] *= std::polar(say->weights[k / 4], -say->besides[k / 4]);
     CrossSpectrum piece(window);
     RealFft correlation(window);
     double all = 0.0, found = 0.0;
@@ -309,19 +328,21 @@ double confidenceIn(std::span<const float> a, std::span<const float> b, const Cr
         piece.clear();
         piece.addWindow(a.subspan(at, window), b.subspan(at, window));
         double first = 0.0, second = 0.0;
-        for (std::size_t k = 0; k < piece.bins(); ++k) first += piece.first[k], second += piece.second[k];
+        for (std::size_t k = 0; k < piece.bins(); ++k) {
+            first += piece.first[k], second += piece.second[k];
+            correlation.spectrum()[k] = std::complex<float>(weights[k] * piece.cross[k]);
+        }
+        correlation.inverse();
+        const auto x = correlation.time();
+        double highest = 0.0, there = 0.0;
+        for (std::int64_t lag = -most; lag <= most; ++lag) {
+            const double v = double(x[std::size_t(lag < 0 ? lag + std::int64_t(window) : lag)]);
+            highest = std::max(highest, std::abs(v));
+            if (std::abs(double(lag) - delay) <= near) there = std::max(there, sign * v);
+        }
         const double power = std::sqrt(first * second);
         all += power;
-        correlate(piece, weights, correlation);
-        const auto x = correlation.time();
-        std::int64_t best = 0;
-        float highest = 0.0f;
-        for (std::int64_t lag = -most; lag <= most; ++lag) {
-            const float v = std::abs(x[std::size_t(lag < 0 ? lag + std::int64_t(window) : lag)]);
-            if (v > highest) highest = v, best = lag;
-        }
-        const float there = x[std::size_t(best < 0 ? best + std::int64_t(window) : best)];
-        if (std::abs(double(best) - delay) <= near && double(there) * sign > 0.0) found += power;
+        if (there >= kAsGood * highest) found += power;
     }
     return all > 0.0 ? found / all : 0.0;
 }
@@ -363,7 +384,8 @@ Result<Alignment> alignTo(std::span<const float> reference, std::span<const floa
     Alignment out;
     const auto oneDelay = ifAlike(pair);
     out.isAlike = oneDelay.has_value();
-    const Found found = oneDelay ? *oneDelay : unlike(pair);
+    const Say say = sayOfUnlike(pair);
+    const Found found = oneDelay ? *oneDelay : unlike(pair, say);
     out.delaySamples = double(lag) + found.delay;
     out.isInverted = found.sign < 0.0;
     meet(pair, found, out);
@@ -387,8 +409,9 @@ Result<Alignment> alignTo(std::span<const float> reference, std::span<const floa
         explained += share * band.coherence;
         all += share;
     }
-    constexpr double kStranger = 0.1, kKin = 0.4; // of what is explained
-    out.confidence = confidenceIn(reference, other, coarse, rateHz, high, out.delaySamples, found.sign, most) *
+    constexpr double kStranger = 0.1, kKin = 0.3; // of what is explained; of another's performance 0.16 at most
+    out.confidence = foundAgain(reference, other, coarse, oneDelay ? nullptr : &say, rateHz, high, out.delaySamples,
+                                found.sign, most) *
                      std::clamp((all > 0.0 ? explained / all - kStranger : 0.0) / (kKin - kStranger), 0.0, 1.0);
     return out;
 }
