@@ -135,6 +135,16 @@ std::vector<DoubtedOffset> doubted(const std::vector<NotePair>& notes)
     return out;
 }
 
+HandsApart handsApart(const std::vector<Onset>& a, const std::vector<Onset>& b, const OnsetPairs& pairs)
+{
+    constexpr double kLeastS = 0.005, kSdOfMedian = 1.4826; // of a normal distribution
+    std::vector<double> apart, away;
+    for (const auto& [i, j] : pairs) apart.push_back(b[j].timeS - a[i].timeS);
+    const double middle = median(apart);
+    for (const double v : apart) away.push_back(std::abs(v - middle));
+    return {middle, std::max(kLeastS, kSdOfMedian * median(std::move(away)))};
+}
+
 /// How the offsets move from the first note to the last.
 void tellDrift(DoubleTake& take)
 {
@@ -232,14 +242,14 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         const double at = a[pair.first].timeS + moved + usual;
         return std::abs(b[pair.second].timeS - at) > kFarS && attackSharpDb(second, rateHz, at) > kSharpDb;
     });
+    const HandsApart hands = handsApart(a, b, pairs);
     std::vector<double> offsets, cents, levels;
     RealFft fft(fastFftSize(4 * std::size_t(kSoundsS * rateHz)));
-    AttackMatcher matcher(rateHz);
     for (const auto& [i, j] : pairs) {
         if (progress.stopped()) return Error{ErrorCode::Cancelled, "double: stopped", ""};
         NotePair note;
         note.timeS = a[i].timeS;
-        const AttackMatch match = matcher.match(first, a[i], second, b[j]);
+        const AttackMatch match = matchAttacks(first, a[i], second, b[j], rateHz, hands);
         note.offsetMs = 1000.0 * (b[j].timeS - a[i].timeS - moved + match.shiftS);
         note.offsetDoubtMs = offsetDoubtMs(match.alike, likeness(soundsA[i], soundsB[j]));
         note.levelDb = b[j].levelDbfs - a[i].levelDbfs;

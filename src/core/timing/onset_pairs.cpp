@@ -7,9 +7,23 @@ namespace gristle::core {
 
 namespace {
 
-constexpr double kBandS = 0.15;    // notes further apart are no pair
-constexpr double kLeftOver = 0.55; // costs as much as 66 ms
-constexpr double kWorthS = 0.12;   // a pair so far apart costs 1
+constexpr double kBandS = 0.15;     // notes further apart are no pair
+constexpr double kOwnPart = 0.6;    // nor those further apart than most of the way to a neighbour's place
+constexpr std::ptrdiff_t kNear = 4; // notes on either side, of which the closest two tell how far that is
+constexpr double kLeftOver = 0.55;  // costs as much as 66 ms
+constexpr double kWorthS = 0.12;    // a pair so far apart costs 1
+
+/// How far a pair of each note may be apart.
+std::vector<double> reachOf(const std::vector<Onset>& onsets)
+{
+    std::vector<double> out(onsets.size(), kBandS);
+    for (std::ptrdiff_t i = 0; i < std::ssize(onsets); ++i)
+        for (std::ptrdiff_t k = std::max<std::ptrdiff_t>(1, i - kNear + 1);
+             k <= std::min(i + kNear, std::ssize(onsets) - 1); ++k)
+            out[std::size_t(i)] = std::min(
+                out[std::size_t(i)], kOwnPart * (onsets[std::size_t(k)].timeS - onsets[std::size_t(k - 1)].timeS));
+    return out;
+}
 
 } // namespace
 
@@ -22,6 +36,7 @@ OnsetPairs pairedOnsets(const std::vector<Onset>& a, const std::vector<Onset>& b
         std::vector<char> step; ///< 0 both, 1 the first's is left, 2 the second's
     };
     std::vector<Row> rows(a.size() + 1);
+    const auto reachA = reachOf(a), reachB = reachOf(b);
     const auto lowest = [&](std::size_t i) {
         const double t = (i == 0 ? (a.empty() ? 0.0 : a[0].timeS) : a[i - 1].timeS) + moved - 4.0 * kBandS;
         return std::size_t(std::ranges::lower_bound(b, t, {}, &Onset::timeS) - b.begin());
@@ -45,7 +60,8 @@ OnsetPairs pairedOnsets(const std::vector<Onset>& a, const std::vector<Onset>& b
             char step = 2;
             if (i > 0 && j > 0) {
                 const double apart = std::abs(b[j - 1].timeS - a[i - 1].timeS - moved);
-                const double c = costAt(rows[i - 1], j - 1) + (apart < kBandS ? apart / kWorthS : 1e9);
+                const double c = costAt(rows[i - 1], j - 1) +
+                                 (apart < std::max(reachA[i - 1], reachB[j - 1]) ? apart / kWorthS : 1e9);
                 if (c < best) best = c, step = 0;
             }
             if (i > 0)
