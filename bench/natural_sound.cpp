@@ -14,6 +14,7 @@
 #include <cstdlib>
 #include <fmt/format.h>
 #include <map>
+#include <tuple>
 
 using namespace gristle;
 
@@ -137,7 +138,7 @@ void judgeOffsets(const Jury& jury)
 /// What is a double, and what is another part.
 void judgePairs(const Jury& jury)
 {
-    Share doubles, others, semitone, fifth, octave, rhythm, named;
+    Share doubles, others, semitone, fifth, octave, rhythm, named, inBars;
     for (std::size_t v = 0; v < jury.voices.size(); ++v)
         for (const auto part : test::kNaturalParts)
             for (int i = 0; i < jury.seeds; ++i) {
@@ -152,8 +153,11 @@ void judgePairs(const Jury& jury)
                 const auto against = [&](const std::vector<float>& other) {
                     return core::comparePerformances(one, other, kRate);
                 };
-                doubles.count(isTaken(against(play(v, 2000 + seed, 0))));
-                others.count(isTaken(against(play(v + 1, 3000 + seed, 0))));
+                for (const auto& [share, voice, own] : {std::tuple(&doubles, v, 2000u), {&others, v + 1, 3000u}}) {
+                    const auto pair = against(play(voice, own + seed, 0));
+                    share->count(isTaken(pair));
+                    inBars.count(pair && !pair->otherPitch.empty());
+                }
                 for (const auto& [share, semitones] : {std::pair(&semitone, 1), {&fifth, 7}, {&octave, 12}}) {
                     const auto pair = against(play(v, 4000 + seed + unsigned(semitones) * 100, semitones));
                     share->count(!isTaken(pair));
@@ -164,6 +168,7 @@ void judgePairs(const Jury& jury)
                 named.count(pair && pair->isOtherNotes);
             }
     fmt::print("pairs that are taken for doubles: same guitar {}; another guitar {}\n", doubles.text(), others.text());
+    fmt::print("of these said to play some bars at another pitch, which none does: {}\n", inBars.text());
     fmt::print("told to be something else: a semitone {}; a fifth {}; an octave {}; other notes in the same rhythm {}; "
                "named as what they are {}\n",
                semitone.text(), fifth.text(), octave.text(), rhythm.text(), named.text());

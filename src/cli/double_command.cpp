@@ -2,6 +2,7 @@
 #include "core/advice/double_findings.h"
 #include "core/audio/audio_reader.h"
 #include "core/audio/resampler.h"
+#include "core/timing/by_di.h"
 #include "core/units/number_text.h"
 
 #include <fmt/format.h>
@@ -13,7 +14,7 @@ using namespace core;
 namespace {
 
 struct Options {
-    std::string first, second;
+    std::string first, second, firstDi, secondDi;
     double tempoBpm = 0.0, quarters = 4.0;
     int channel = 0;
 };
@@ -30,12 +31,21 @@ Result<std::vector<float>> mono(const std::string& file, int channel, int& rateH
     return std::vector<float>(x.begin(), x.end());
 }
 
+/// What a side is judged by: its DI where one is named.
+Result<std::vector<float>> judgedBy(const std::string& file, const std::string& di, int channel, int& rateHz)
+{
+    auto heard = mono(file, channel, rateHz);
+    if (!heard || di.empty()) return heard;
+    const auto dry = mono(di, 0, rateHz);
+    return dry ? diInPlaceOf(*heard, *dry, rateHz) : dry;
+}
+
 Result<Answer> answer(const Options& o, const Progress& progress)
 {
     int rate = 0;
-    const auto first = mono(o.first, o.channel, rate);
+    const auto first = judgedBy(o.first, o.firstDi, o.channel, rate);
     if (!first) return first.error();
-    const auto second = mono(o.second, o.channel, rate);
+    const auto second = judgedBy(o.second, o.secondDi, o.channel, rate);
     if (!second) return second.error();
     const auto take = comparePerformances(*first, *second, rate, progress);
     if (!take) return take.error();
@@ -51,6 +61,10 @@ Result<Answer> answer(const Options& o, const Progress& progress)
                          {"cents", orNull(n.cents)},
                          {"cents_doubt", n.cents ? Json(n.centsDoubt) : Json()},
                          {"level_db", n.levelDb}});
+    Json pitches = Json::array();
+    for (const PitchStretch& s : take->otherPitch)
+        pitches.push_back(
+            {{"from_s", s.fromS}, {"to_s", s.toS}, {"semitones_higher", s.semitonesHigher}, {"notes", s.notes}});
     Answer a;
     a.json = {{"matched", take->notes.size()},
               {"unmatched_first", take->unmatchedFirst},
@@ -69,6 +83,7 @@ Result<Answer> answer(const Options& o, const Progress& progress)
               {"level_difference_db", take->levelDifferenceDb},
               {"identical", take->isCopy},
               {"semitones_higher", take->semitonesHigher},
+              {"other_pitch", pitches},
               {"other_notes", take->isOtherNotes},
               {"note", notes},
               {"findings", toJson(findings)}};
@@ -96,6 +111,8 @@ void addDouble(CLI::App& app, Job& job)
         ->check(CLI::Range(20.0, 400.0));
     command->add_option("--quarters", o->quarters, "Of a bar")->capture_default_str()->check(CLI::Range(1.0, 16.0));
     command->add_option("--channel", o->channel, "Which channel of both, from 1")->check(CLI::Range(1, 64));
+    command->add_option("--first-di", o->firstDi, "Its DI, recorded with it: notes and tuning are then told by that");
+    command->add_option("--second-di", o->secondDi, "The same of the other side");
     command->callback([o, &job] { job = [o](const Surroundings& s) { return answer(*o, s.progress()); }; });
 }
 

@@ -10,9 +10,12 @@
 #include "core/audio/audio_reader.h"
 #include "core/mix/render.h"
 #include "core/mix/session_mix.h"
+#include "core/session/take_import.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
 #include "support/capture_bench.h"
+#include "support/natural_guitar.h"
+#include "support/signals.h"
 
 #include <QComboBox>
 #include <QDialog>
@@ -462,6 +465,52 @@ private slots:
         QVERIFY2(bench->page<OffsetsPage>()->verdict().contains("one performance"),
                  qPrintable(bench->page<OffsetsPage>()->verdict()));
         QVERIFY(!bench->state().wants && bench->book().findings().empty());
+    }
+
+    /// Amplifiers on two sides, each with its DI on a layer of its own: notes and moves are told by the DIs.
+    void drivenSidesAreJudgedByTheirDis()
+    {
+        const auto folder = freshSession(dir_.path()).toStdString();
+        {
+            auto session = SessionFolder::open(folder, Access::Write).value();
+            SessionDocument document = session.document();
+            std::vector<Layer>& layers = document.songs[0].parts[0].layers;
+            const auto add = [&](const char* name, double place, const std::vector<float>& x) {
+                const auto file =
+                    writeWav(dir_, QString("%1.wav").arg(name).toUtf8(), {x}, 48000, SampleFormat::Float32);
+                Layer layer;
+                layer.name = name, layer.place = place;
+                layer.takes = {importTake(folder, {}, file, {}, "2026-12-01T10:00:00").value()};
+                layers.push_back(layer);
+            };
+            layers.clear();
+            const auto side = [&](PlayingStyle style) {
+                style.leadInS = 0.0;
+                return perform(rhythmRiff(kBars), kTempo, standardTuning(), style, 48000.0).volts;
+            };
+            const auto left = side(hand(1)), right = side(hand(2, 4.0));
+            add("Left", -100.0, driven(left, 60.0, 48000.0));
+            add("Right", 100.0, driven(right, 60.0, 48000.0));
+            add("Left DI", -100.0, left);
+            add("Right DI", 100.0, right);
+            QVERIFY(bool(session.save(document)));
+        }
+        WindowBench b;
+        b.window.openPaths({QString::fromStdString(folder)});
+        b.settle();
+        b.window.showBench(4);
+        b.settle();
+        DoubleBook& book = b.window.bench<DoubleBench>()->book();
+        QCOMPARE(book.firstDi(), std::optional<std::size_t>(2));
+        QCOMPARE(book.secondDi(), std::optional<std::size_t>(3));
+        QVERIFY(b.find<QLabel>("doubleFigures")->text().contains("Right by its DI, Right DI"));
+        QVERIFY(book.worstStray());
+        // What is moved is moved in the DI that it is judged by, too.
+        QTest::mouseClick(b.find<QPushButton>("moveBars"), Qt::LeftButton);
+        b.settle();
+        QVERIFY(!b.window.session().document().songs[0].parts[0].layers[1].pieces.empty());
+        QCOMPARE(book.secondDi(), std::optional<std::size_t>(3));
+        QVERIFY(book.strays().empty());
     }
 
     void phrasesAreMovedAndRetunedAtTheirRests()

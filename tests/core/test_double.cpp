@@ -549,6 +549,39 @@ private slots:
         const auto silent = comparePerformances(a, std::vector<float>(96000, 0.0f), kRate);
         QVERIFY(!silent && silent.error().code == ErrorCode::OutOfRange);
     }
+
+    /// Bars 3 to 5 at another pitch, the rest as it is written: told where, and the rest is judged as a double.
+    void someBarsAtAnotherPitch_data()
+    {
+        QTest::addColumn<int>("semitones");
+        for (const int semitones : {-3, -1, 1, 2, 7}) QTest::addRow("%d semitones", semitones) << semitones;
+    }
+    void someBarsAtAnotherPitch()
+    {
+        QFETCH(int, semitones);
+        constexpr double kTempo = 110.0, kBeats = 4.0;
+        auto moved = rhythmRiff(8);
+        for (WrittenNote& n : moved)
+            if (n.beat >= 2.0 * kBeats && n.beat < 5.0 * kBeats)
+                for (auto& [string, fret] : n.frets) fret += semitones;
+        const auto first = perform(rhythmRiff(8), kTempo, standardTuning(), hand(5), kRate).volts;
+        const auto second = perform(moved, kTempo, standardTuning(), hand(7), kRate).volts;
+        const auto take = comparePerformances(first, second, kRate).value();
+        QVERIFY(!take.isUnrelated && take.semitonesHigher == 0);
+        QCOMPARE(take.otherPitch.size(), std::size_t(1));
+        const BarPlace place{BarGrid(kTempo, "4/4"), hand(5).leadInS - 0.05};
+        QCOMPARE(take.otherPitch[0].semitonesHigher, semitones);
+        QCOMPARE(place.barOf(take.otherPitch[0].fromS), 3);
+        QCOMPARE(place.barOf(take.otherPitch[0].toS), 5);
+        QVERIFY(!take.tuningMeanCents || std::abs(*take.tuningMeanCents) < 3.0);
+        const auto findings = doubleFindings(take, place, "x");
+        const auto at = std::ranges::find(findings, "double.other_pitch", &Finding::code);
+        QVERIFY(at != findings.end());
+        QCOMPARE(at->title, "Bars 3 to 5: " + semitonesText(semitones));
+        // Two hands at one pitch have no such bars.
+        const auto same = perform(rhythmRiff(8), kTempo, standardTuning(), hand(7), kRate).volts;
+        QVERIFY(comparePerformances(first, same, kRate).value().otherPitch.empty());
+    }
 };
 
 QTEST_APPLESS_MAIN(TestDouble)

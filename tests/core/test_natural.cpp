@@ -1,6 +1,7 @@
 #include "core/advice/level_findings.h"
 #include "core/signal/biquad.h"
 #include "core/timing/alignment.h"
+#include "core/timing/by_di.h"
 #include "core/timing/double_take.h"
 #include "core/timing/onsets.h"
 #include "support/clip_ways.h"
@@ -205,6 +206,30 @@ private slots:
                          qPrintable(what + QString(", another's %1").arg(stranger->confidence)));
             }
         }
+    }
+
+    /// Two driven sides are as far apart as their DIs say: soft notes that the amplifier hides are none that one lacks.
+    void drivenSidesAreJudgedByTheirDis()
+    {
+        constexpr double kRate = 48000.0;
+        const auto& voice = voices_.front();
+        const auto side = [&](unsigned seed) {
+            return playNatural(voice, NaturalPart::Riff, {.seconds = 8.0, .spreadMs = 5.0, .seed = seed}, int(kRate)).x;
+        };
+        const auto one = side(70), other = side(72);
+        // The second microphone stands 1.5 m away, and is turned over.
+        const auto oneHeard = driven(one, 20.0, kRate),
+                   otherHeard = movedEarlier(driven(other, 20.0, kRate), -210.3, true);
+        QVERIFY(!asItsDi(oneHeard, oneHeard, kRate)); // no cleaner than it is
+        QVERIFY(!asItsDi(oneHeard, other, kRate));    // another hand
+        const auto byDi = asItsDi(oneHeard, one, kRate), byOther = asItsDi(otherHeard, other, kRate);
+        QVERIFY(byDi && byOther);
+        const auto dry = comparePerformances(one, other, kRate).value(),
+                   judged = comparePerformances(*byDi, *byOther, kRate).value();
+        QCOMPARE(judged.notes.size(), dry.notes.size());
+        QVERIFY(std::abs(judged.offsetMedianMs - dry.offsetMedianMs - 1000.0 * 210.3 / kRate) < 0.3);
+        QVERIFY(std::abs(judged.offsetSdMs - dry.offsetSdMs) < 0.3);
+        QCOMPARE(diInPlaceOf(oneHeard, other, kRate).error().code, ErrorCode::Usage);
     }
 };
 

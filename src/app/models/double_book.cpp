@@ -4,10 +4,12 @@
 #include "app/models/session_model.h"
 #include "core/mix/session_mix.h"
 #include "core/session/pieces.h"
+#include "core/timing/by_di.h"
 #include "core/units/json_text.h"
 
 #include <algorithm>
 #include <cmath>
+#include <fmt/format.h>
 
 namespace gristle::app {
 
@@ -20,6 +22,12 @@ constexpr double kWorthMovingMs = 6.0; // heard as leaning to one side
 constexpr double kWorthTuningCents = 3.0, kMostCents = 12.0;
 constexpr int kFewestNotes = 3; // of a phrase that is moved
 
+/// A layer that may be the DI of a side: its index in the part and how it is heard.
+struct Candidate {
+    std::size_t layer;
+    LayerRecipe recipe;
+};
+
 struct Answer {
     std::optional<DoubleTake> pair;
     std::shared_ptr<const TakeMeasure> measure;
@@ -27,7 +35,23 @@ struct Answer {
     std::vector<Phrase> phrases;
     std::vector<Finding> findings;
     QString trouble;
+    std::optional<std::size_t> firstDi, secondDi;
 };
+
+/// What a side is judged by: its DI, where it is driven and one of the others is that.
+std::vector<float> judgedBy(std::vector<float> heard, const std::vector<Candidate>& others, double rateHz,
+                            const Progress& progress, std::optional<std::size_t>& di)
+{
+    for (const Candidate& other : others) {
+        const auto x = drySamples(other.recipe, progress);
+        if (!x) continue; // what cannot be read is nobody's DI
+        if (auto moved = asItsDi(heard, *x, rateHz)) {
+            di = other.layer;
+            return std::move(*moved);
+        }
+    }
+    return heard;
+}
 
 } // namespace
 
@@ -103,7 +127,8 @@ void DoubleBook::look()
     if (!first_ || !second_) {
         task_.cancel();
         key_.clear();
-        pair_.reset(), measure_.reset(), strays_.clear(), phrases_.clear(), findings_.clear(), trouble_.clear();
+        pair_.reset(), measure_.reset(), firstDi_.reset(), secondDi_.reset(), strays_.clear(), phrases_.clear(),
+            findings_.clear(), trouble_.clear();
         return emit changed();
     }
     Song about = *session_.song();
@@ -118,7 +143,23 @@ void DoubleBook::look()
                        .toHex()
                        .left(16)
                        .toStdString();
-    const std::string key = compared + (isKept() ? " kept " : " ") + std::to_string(limits.oneMs) + " " +
+    // Any other layer may be the DI of a side that is driven; what is cut and moved there is cut and moved in it.
+    std::vector<Candidate> firstOthers, secondOthers;
+    std::string others;
+    for (std::size_t i = 0; i < session_.part()->layers.size(); ++i) {
+        if (i == first_ || i == second_ || !layer(i)->chosenTake()) continue;
+        for (auto [side, candidates] : {std::pair(layer(first_), &firstOthers), {layer(second_), &secondOthers}}) {
+            Layer other = *layer(i);
+            const bool isTakeForTake = other.takes.size() == side->takes.size();
+            if (!isTakeForTake && !side->pieces.empty()) continue;
+            if (isTakeForTake) other.chosen = side->chosen, other.pieces = side->pieces;
+            other.earlierMs = side->earlierMs, other.rig.clear(), other.gainDb = 0.0;
+            candidates->push_back({i, layerRecipe(session_.folder(), other, RigDocument{})});
+            candidates->back().recipe.tailS = 0.0;
+            others += fmt::format(" {} {} {}", i, other.takes[other.chosen].file, other.takes[other.chosen].channel);
+        }
+    }
+    const std::string key = compared + others + (isKept() ? " kept " : " ") + std::to_string(limits.oneMs) + " " +
                             std::to_string(limits.widthMs) + " " + std::to_string(limits.looseMs);
     if (key == key_) return;
     key_ = key;
@@ -129,16 +170,18 @@ void DoubleBook::look()
     };
     task_.run<std::shared_ptr<Answer>>(
         tr("Comparing two performances"),
-        [a = recipe(*layer(first_)), b = recipe(*layer(second_)), grid = about.grid(), limits,
-         subject = layer(second_)->name](const Progress& p) {
+        [a = recipe(*layer(first_)), b = recipe(*layer(second_)), firstOthers, secondOthers, grid = about.grid(),
+         limits, subject = layer(second_)->name](const Progress& p) {
             auto out = std::make_shared<Answer>();
             const auto tell = [&](const Error& e) { out->trouble = QString::fromStdString(e.line()); };
-            const auto first = drySamples(a, p), second = drySamples(b, p);
+            auto first = drySamples(a, p), second = drySamples(b, p);
             if (!first || !second) {
                 tell(first ? second.error() : first.error());
                 return out;
             }
             const double rate = a.rateHz;
+            *first = judgedBy(std::move(*first), firstOthers, rate, p, out->firstDi);
+            *second = judgedBy(std::move(*second), secondOthers, rate, p, out->secondDi);
             auto pair = comparePerformances(*first, *second, rate, {p.stop, p.report});
             if (!pair) {
                 tell(pair.error());
@@ -164,6 +207,7 @@ void DoubleBook::look()
             if (isKept())
                 for (Finding& f : findings_) f.severity = Severity::Note;
             trouble_ = std::move(answer->trouble);
+            firstDi_ = answer->firstDi, secondDi_ = answer->secondDi;
             emit changed();
         });
     emit changed();

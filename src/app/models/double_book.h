@@ -38,6 +38,9 @@ public:
     bool isKept() const; ///< somebody listened and let it be, and neither side has changed since
     bool isBusy() const { return task_.isBusy(); }
     QString name(std::optional<std::size_t> layer) const;
+    /// Layers that are the DIs of the two, where these are driven: notes and tuning are told by them.
+    std::optional<std::size_t> firstDi() const { return firstDi_; }
+    std::optional<std::size_t> secondDi() const { return secondDi_; }
     core::LayerPath path(std::size_t layer) const;
 
     /// Bars that stray and follow each other, and by how much they do; none where no bar does.
@@ -67,7 +70,7 @@ private:
 
     SessionModel& session_;
     SessionTask task_{session_};
-    std::optional<std::size_t> first_, second_;
+    std::optional<std::size_t> first_, second_, firstDi_, secondDi_;
     core::LayerPath part_{9999, 9999, 0}; ///< that the sides are of
     std::string key_, fingerprint_;       ///< of what is compared; without the bounds, short
     std::optional<core::DoubleTake> pair_;

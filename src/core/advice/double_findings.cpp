@@ -158,6 +158,16 @@ std::vector<Finding> doubleFindings(const DoubleTake& take, const std::optional<
             fmt::format("By {} +- {} ms from the first note to the last.", figureText(std::abs(take.driftMs)),
                         figureText(take.driftDoubtMs)),
             "Move its phrases, or play it again to the click");
+    for (const PitchStretch& s : take.otherPitch) {
+        const int from = place ? place->barOf(s.fromS) : 0, to = place ? place->barOf(s.toS) : 0;
+        const std::string where = !place       ? fmt::format("From {:.1f} to {:.1f} s", s.fromS, s.toS)
+                                  : from == to ? fmt::format("Bar {}", from)
+                                               : fmt::format("Bars {} to {}", from, to);
+        add(Severity::Stop, "double.other_pitch", where + ": " + semitonesText(s.semitonesHigher),
+            fmt::format("{} notes of the second are {} there: a harmony, no double.", s.notes,
+                        semitonesText(s.semitonesHigher)),
+            "Play them again, or look for a capo or a wrong fret");
+    }
     for (const StrayBar& b : place ? strayBars(take, *place) : std::vector<StrayBar>{})
         add(Severity::Fix, b.offsetMs > 0.0 ? "double.late_bar" : "double.early_bar",
             fmt::format("Bar {} {}", b.bar, b.offsetMs > 0.0 ? "drags" : "rushes"),

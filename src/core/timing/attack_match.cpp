@@ -84,13 +84,16 @@ AttackMatch fitted(std::span<const float> a, double atA, std::span<const float> 
     if (isSame) top = all;
     if (top == released && !isSame) return {0.0, alikeAt(top)}; // a release is told better than by likeness
     const double l = alikeAt(top - 1), m = alikeAt(top), r = alikeAt(top + 1);
-    const double bend = l - 2.0 * m + r;
-    return {(double(top - most) + (bend < 0.0 ? 0.5 * (l - r) / bend : 0.0)) * kStepS, m};
+    const double bend = l - 2.0 * m + r, between = bend < 0.0 ? std::clamp(0.5 * (l - r) / bend, -0.5, 0.5) : 0.0;
+    return {(double(top - most) + between) * kStepS, m};
 }
 
 /// The most likely shift by how alike the attacks are there, by the onsets themselves, and by how far apart the pair's
 /// other notes are: the logarithms' sum. An attack that hardly rises is like any.
-double likelyShift(std::span<const float> a, const Onset& first, std::span<const float> b, const Onset& second,
+struct Likely {
+    double shiftS = 0.0, widthS = 0.0;
+};
+Likely likelyShift(std::span<const float> a, const Onset& first, std::span<const float> b, const Onset& second,
                    double rateHz, const HandsApart& usual)
 {
     constexpr double kFrom = -0.020, kTo = 0.030, kMost = 0.025;
@@ -100,14 +103,21 @@ double likelyShift(std::span<const float> a, const Onset& first, std::span<const
     const auto alike = alikeBy(attackOf(a, rateHz, first.timeS, kFrom, kTo),
                                attackOf(b, rateHz, second.timeS, kFrom - kMost, kTo + kMost), most);
     const double tells = kAlike * std::clamp(std::min(first.sharpDb, second.sharpDb) / kRisesDb, 0.0, 1.0);
-    double best = -1e30, shift = 0.0;
-    for (std::int64_t s = -most; s <= most; ++s) {
-        const double at = double(s) * kStepS, far = (second.timeS - first.timeS + at - usual.medianS) / usual.spreadS;
-        const double likely = tells * alike[std::size_t(s + most)] + kOnset * std::exp(-at * at / (kOnsetS * kOnsetS)) -
-                              0.5 * (kFreedom + 1.0) * std::log1p(far * far / kFreedom);
-        if (likely > best) best = likely, shift = at;
+    const auto shiftAt = [&](std::size_t k) { return double(std::int64_t(k) - most) * kStepS; };
+    std::vector<double> likely;
+    for (std::size_t k = 0; k < alike.size(); ++k) {
+        const double at = shiftAt(k), far = (second.timeS - first.timeS + at - usual.medianS) / usual.spreadS;
+        likely.push_back(tells * alike[k] + kOnset * std::exp(-at * at / (kOnsetS * kOnsetS)) -
+                         0.5 * (kFreedom + 1.0) * std::log1p(far * far / kFreedom));
     }
-    return shift;
+    const auto best = std::ranges::max_element(likely);
+    const double shift = shiftAt(std::size_t(best - likely.begin()));
+    double weights = 0.0, squares = 0.0;
+    for (std::size_t k = 0; k < likely.size(); ++k) {
+        const double weight = std::exp(likely[k] - *best), away = shiftAt(k) - shift;
+        weights += weight, squares += weight * away * away;
+    }
+    return {shift, std::sqrt(squares / weights)};
 }
 
 } // namespace
@@ -123,14 +133,19 @@ AttackMatch matchAttacks(std::span<const float> a, const Onset& first, std::span
         out.shiftS += shift;
         return out;
     };
-    const AttackMatch told = at(0.0);
-    const double likely = likelyShift(a, first, b, second, rateHz, usual);
-    return std::abs(likely - told.shiftS) < kSameS ? told : at(likely);
+    const Likely likely = likelyShift(a, first, b, second, rateHz, usual);
+    AttackMatch out = at(0.0);
+    if (std::abs(likely.shiftS - out.shiftS) >= kSameS) out = at(likely.shiftS);
+    out.widthS = likely.widthS;
+    return out;
 }
 
-double offsetDoubtMs(double attacksAlike, double soundsAlike)
+double offsetDoubtMs(const AttackMatch& match, double soundsAlike)
 {
-    return 0.15 + 27.0 * (1.004 - std::min(1.0, attacksAlike)) * std::pow(1.01 - std::min(1.0, soundsAlike), 0.25);
+    constexpr double kUsualWidthMs = 1.3;
+    const double byLikeness =
+        0.15 + 27.0 * (1.004 - std::min(1.0, match.alike)) * std::pow(1.01 - std::min(1.0, soundsAlike), 0.25);
+    return std::hypot(byLikeness, std::max(0.0, 1000.0 * match.widthS - kUsualWidthMs));
 }
 
 } // namespace gristle::core

@@ -10,6 +10,7 @@ namespace gristle::core {
 struct AttackMatch {
     double shiftS = 0.0; ///< brings the second's attack onto the first's, beyond the difference of their onsets
     double alike = 0.0;  ///< of the two there: 1 where they rise the same way
+    double widthS = 0.0; ///< of what else is likely: its root mean square distance
 };
 
 /// How far the second hand is behind the first over a whole pair: of the differences of their onsets.
@@ -28,7 +29,8 @@ AttackMatch matchAttacks(std::span<const float> a, const Onset& first, std::span
                          double rateHz, const HandsApart& usual);
 
 /// Standard error of a pair's offset, ms: half of what 95 in 100 pairs of sampled guitars, clean and driven, the same
-/// and others, were off by at most, fitted to how alike attacks and sounds are. Each at most 1.
-double offsetDoubtMs(double attacksAlike, double soundsAlike);
+/// and others, were off by at most, fitted to how alike attacks and sounds are, and to how far away another place is
+/// likely.
+double offsetDoubtMs(const AttackMatch& match, double soundsAlike);
 
 } // namespace gristle::core

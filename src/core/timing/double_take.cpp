@@ -228,9 +228,12 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         if (pitch.notes >= DoubleTake::kFewestPairs) { // else the sound decides
             const double met =
                 double(pairs.size()) / double(pairs.size() + std::max(out.unmatchedFirst, out.unmatchedSecond));
-            out.semitonesHigher = pitch.semitonesHigher();
-            out.isOtherNotes = out.semitonesHigher == 0 && !pitch.areSameNotes() && met >= kSameRhythm;
-            out.isUnrelated = !pitch.areSameNotes();
+            const auto elsewhere = stretchesAtAnotherPitch(pitch);
+            const bool isSame = pitch.areSameNotesBesides(elsewhere);
+            if (isSame) out.otherPitch = elsewhere;
+            out.semitonesHigher = isSame ? 0 : pitch.semitonesHigher();
+            out.isOtherNotes = out.semitonesHigher == 0 && !isSame && met >= kSameRhythm;
+            out.isUnrelated = !isSame;
         }
     }
     // A pair of notes far from where the others say, with an attack where they say: each is the other's neighbour, no
@@ -251,7 +254,7 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         note.timeS = a[i].timeS;
         const AttackMatch match = matchAttacks(first, a[i], second, b[j], rateHz, hands);
         note.offsetMs = 1000.0 * (b[j].timeS - a[i].timeS - moved + match.shiftS);
-        note.offsetDoubtMs = offsetDoubtMs(match.alike, likeness(soundsA[i], soundsB[j]));
+        note.offsetDoubtMs = offsetDoubtMs(match, likeness(soundsA[i], soundsB[j]));
         note.levelDb = b[j].levelDbfs - a[i].levelDbfs;
         // From 50 ms behind the onset until the next one, 300 ms at most.
         const auto sounding = [&](std::span<const float> x, const std::vector<Onset>& all, std::size_t k) {
@@ -263,7 +266,9 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         };
         auto sa = sounding(first, a, i), sb = sounding(second, b, j);
         const std::size_t both = std::min(sa.size(), sb.size());
-        if (both > 0)
+        const bool isAtItsPitch =
+            std::ranges::none_of(out.otherPitch, [&](const PitchStretch& s) { return s.holds(note.timeS); });
+        if (both > 0 && isAtItsPitch)
             if (const auto tuned = centsBetween(sa.first(both), sb.first(both), rateHz, fft))
                 note.cents = tuned->cents, note.centsDoubt = tuned->doubt;
         offsets.push_back(note.offsetMs), levels.push_back(note.levelDb);

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/timing/onsets.h"
+#include "core/timing/pitch_match.h"
 #include "core/units/double_limits.h"
 #include "core/units/progress.h"
 #include "core/units/result.h"
@@ -37,8 +38,9 @@ struct DoubleTake {
     double likeness = 0.0;          ///< of what sounds behind paired onsets, 1 where alike
     /// Too few notes of one are in the other, or other ones; by likeness where too few sound long enough for a pitch.
     bool isUnrelated = false;
-    int semitonesHigher = 0;   ///< of all that the second plays, where that is another pitch; unrelated then
-    bool isOtherNotes = false; ///< the same rhythm, other notes; unrelated then
+    int semitonesHigher = 0;              ///< of all that the second plays, where that is another pitch; unrelated then
+    std::vector<PitchStretch> otherPitch; ///< where a second that is the same part elsewhere plays another pitch
+    bool isOtherNotes = false;            ///< the same rhythm, other notes; unrelated then
     std::optional<double>
         tempoRatio; ///< of a second that is the same part slower or faster: its time over the first's; unrelated then
     /// Fewer pairs tell nothing: no spread, no median.

@@ -75,6 +75,52 @@ int PitchMatch::semitonesHigher() const
 
 bool PitchMatch::areSameNotes() const { return votes[kMostSemitones] >= kMostAgree; }
 
+bool PitchMatch::areSameNotesBesides(const std::vector<PitchStretch>& stretches) const
+{
+    constexpr double kFewest = 4.0, kLeastShare = 0.33;
+    double same = 0.0, of = 0.0;
+    for (const Vote& v : each)
+        if (std::ranges::none_of(stretches, [&](const PitchStretch& s) { return s.holds(v.timeS); }))
+            same += v.semitones == 0, of += 1.0;
+    return of >= std::max(kFewest, kLeastShare * double(each.size())) && same >= kMostAgree * of;
+}
+
+std::vector<PitchStretch> stretchesAtAnotherPitch(const PitchMatch& match)
+{
+    // Of notes at a pitch three in five vote for it and one in ten for none; of the same notes three in five vote for
+    // none and few for any other, an octave apart.
+    constexpr double kForIt = 3.0, kForItOctave = 1.8, kForNone = -1.8, kForOther = -0.9, kSure = 9.0;
+    std::vector<PitchStretch> out;
+    std::vector<bool> isTold(match.each.size(), false);
+    while (true) {
+        double most = kSure;
+        std::size_t bestFrom = 0, bestTo = 0;
+        int best = 0;
+        for (int s = -PitchMatch::kMostSemitones; s <= PitchMatch::kMostSemitones; ++s) {
+            if (s == 0) continue;
+            double sum = 0.0;
+            std::size_t from = 0;
+            for (std::size_t i = 0; i < match.each.size(); ++i) {
+                const int vote = match.each[i].semitones;
+                if (isTold[i]) {
+                    sum = 0.0, from = i + 1;
+                    continue;
+                }
+                sum += vote == s   ? (std::abs(s) == PitchMatch::kMostSemitones ? kForItOctave : kForIt)
+                       : vote == 0 ? kForNone
+                                   : kForOther;
+                if (sum <= 0.0) sum = 0.0, from = i + 1;
+                if (sum > most) most = sum, bestFrom = from, bestTo = i, best = s;
+            }
+        }
+        if (best == 0) break;
+        std::fill(isTold.begin() + long(bestFrom), isTold.begin() + long(bestTo) + 1, true);
+        out.push_back({match.each[bestFrom].timeS, match.each[bestTo].timeS, best, bestTo - bestFrom + 1});
+    }
+    std::ranges::sort(out, {}, &PitchStretch::fromS);
+    return out;
+}
+
 PitchMatch matchPitches(std::span<const float> first, const std::vector<Onset>& a, std::span<const float> second,
                         const std::vector<Onset>& b, const std::vector<std::pair<std::size_t, std::size_t>>& pairs,
                         double rateHz)
@@ -103,7 +149,9 @@ PitchMatch matchPitches(std::span<const float> first, const std::vector<Onset>& 
             here[std::size_t(s + PitchMatch::kMostSemitones)] = most;
         }
         for (std::size_t k = 0; k < here.size(); ++k) out.alike[k] += here[k];
-        out.votes[std::size_t(std::ranges::max_element(here) - here.begin())] += 1.0;
+        const auto most = std::size_t(std::ranges::max_element(here) - here.begin());
+        out.votes[most] += 1.0;
+        out.each.push_back({a[pairs[p].first].timeS, int(most) - PitchMatch::kMostSemitones});
     }
     for (auto* of : {&out.alike, &out.votes})
         for (double& v : *of) v /= double(std::max<std::size_t>(1, out.notes));

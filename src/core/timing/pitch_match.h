@@ -9,6 +9,14 @@
 
 namespace gristle::core {
 
+/// Notes in a row of which the second plays most at another pitch.
+struct PitchStretch {
+    double fromS = 0.0, toS = 0.0; ///< onsets of the first and the last, in the first recording
+    int semitonesHigher = 0;
+    std::size_t notes = 0;
+    bool holds(double timeS) const { return timeS >= fromS && timeS <= toS; }
+};
+
 /// Which notes two performances play, note against note, whatever their sound.
 struct PitchMatch {
     static constexpr int kMostSemitones = 12;
@@ -17,12 +25,25 @@ struct PitchMatch {
     std::array<double, 2 * kMostSemitones + 1> alike{};
     std::array<double, 2 * kMostSemitones + 1> votes{}; ///< share of the notes that are most alike there
     std::size_t notes = 0;                              ///< that were long enough
+    /// What each of these is most alike at, in their order.
+    struct Vote {
+        double timeS; ///< its onset in the first
+        int semitones;
+    };
+    std::vector<Vote> each;
 
     double asTheyAre() const { return alike[kMostSemitones]; }
     bool areSameNotes() const; ///< most notes are most alike as they are
+    /// The same of those outside of these stretches, where enough are.
+    bool areSameNotesBesides(const std::vector<PitchStretch>& stretches) const;
     /// Semitones that the second is higher, where most notes are most alike when moved by them; else 0.
     int semitonesHigher() const;
 };
+
+/// The stretches whose notes vote so much oftener for another pitch than notes do by mistake that chance does not bring
+/// it (the largest sums of log likelihood ratios in a row; Bentley 1984, Programming pearls: algorithm design
+/// techniques), in the order of time.
+std::vector<PitchStretch> stretchesAtAnotherPitch(const PitchMatch& match);
 
 /// Spectra behind the onsets of pairs (200 ms, or until the next onset), over the logarithm of frequency from 120 Hz to
 /// 5 kHz, their slow shape taken off so that peaks remain: what guitar, pickup and amplifier do to the colour goes with

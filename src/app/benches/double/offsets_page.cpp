@@ -214,6 +214,13 @@ QString OffsetsPage::verdict() const
         return tr("%1 and %2 are one performance, not a double.").arg(book_.name(book_.first()), second);
     if (t.isCopy) return tr("%1 is a copy: no width, and in mono it combs.").arg(second);
     if (book_.isKept()) return tr("Kept as it is.");
+    if (!t.otherPitch.empty()) {
+        const PitchStretch& s = t.otherPitch.front();
+        const BarPlace place{session().grid(), -0.06};
+        return tr("%1 is %2 in %3.")
+            .arg(second, QString::fromStdString(semitonesText(s.semitonesHigher)),
+                 barsText(place.barOf(s.fromS), place.barOf(s.toS)));
+    }
     if (const auto worst = book_.worstStray())
         return tr("%1 %2 %3 ms in %4; play those again, or move them.")
             .arg(second, worst->offsetMs > 0.0 ? tr("drags") : tr("rushes"), numberLabel(std::abs(worst->offsetMs)),
@@ -290,6 +297,8 @@ void OffsetsPage::refresh()
                      strong(signedFigure(pair->levelDifferenceDb)), strong(QString::number(pair->notes.size())));
         if (pair->unmatchedFirst + pair->unmatchedSecond > 0)
             figures += tr(", %1 and %2 in one alone").arg(pair->unmatchedFirst).arg(pair->unmatchedSecond);
+        for (const auto& [side, di] : {std::pair(book_.first(), book_.firstDi()), {book_.second(), book_.secondDi()}})
+            if (di) figures += tr(" \u00b7 %1 by its DI, %2").arg(book_.name(side), book_.name(di));
         if (std::abs(pair->movedMs) > 0.0)
             figures += tr(" \u00b7 it lies %1 ms away as a whole").arg(numberLabel(pair->movedMs));
     }
