@@ -326,6 +326,13 @@ private slots:
         QCOMPARE(heardAs(sure), DoubleHeard::One);
         QVERIFY(vague.spreadDoubtMs() > 2.0 && heardAs(vague) == DoubleHeard::Width);
         QVERIFY(pairCost(vague, {}) < pairCost(sure, {}));
+        QVERIFY(heardBetween(vague).isTold() && heardBetween(sure).isTold());
+        // So vague that it may be one and may be loose: no verdict, and what would help.
+        for (NotePair& n : vague.notes) n.offsetDoubtMs = 40.0;
+        QVERIFY(!heardBetween(vague).isTold());
+        const auto findings = doubleFindings(vague, std::nullopt, "x");
+        QVERIFY(finds(findings, "double.untold") && !finds(findings, "double.width") && !finds(findings, "double.one"));
+        QVERIFY(!finds(doubleFindings(sure, std::nullopt, "x"), "double.untold"));
     }
 
     /// Hands of 4 ms, each note placed to 1 or to 8 ms: the spread is theirs, and scatters as its doubt says.

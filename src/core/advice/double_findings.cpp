@@ -45,6 +45,17 @@ std::vector<StrayBar> strayBars(const DoubleTake& take, const BarPlace& place)
     return out;
 }
 
+std::string heardText(DoubleHeard heard)
+{
+    switch (heard) {
+    case DoubleHeard::One: return "heard as one";
+    case DoubleHeard::Width: return "width";
+    case DoubleHeard::Loose: return "loose";
+    case DoubleHeard::Flam: return "a flam";
+    }
+    return {};
+}
+
 std::string semitonesText(int higher)
 {
     const int by = std::abs(higher);
@@ -130,22 +141,31 @@ std::vector<Finding> doubleFindings(const DoubleTake& take, const std::optional<
         f.targetLow = limits.oneMs, f.targetHigh = limits.widthMs;
         out.push_back(std::move(f));
     };
-    switch (heardAs(take, limits)) {
-    case DoubleHeard::One:
-        told(Severity::Fix, "double.one", "Heard as one", "too little to be heard as two",
-             "Play it again, more freely");
-        break;
-    case DoubleHeard::Width:
-        told(Severity::Note, "double.width", "It makes width", "heard as two that belong together", "");
-        break;
-    case DoubleHeard::Loose:
-        told(Severity::Fix, "double.loose", "Loose", "heard as untidy",
-             "Play the bars again that stray, or move the side");
-        break;
-    case DoubleHeard::Flam:
-        told(Severity::Fix, "double.flam", "A flam", "heard as two strokes", "Play it again, or move the side");
-        break;
-    }
+    const DoubleBetween between = heardBetween(take, limits);
+    if (!between.isTold())
+        add(Severity::Note, "double.untold", "I cannot tell these apart",
+            fmt::format("They are {} ms apart, give or take {}: from {} to {}, anything may be true. Attacks that rise "
+                        "slowly, or each in its own way, do not say when a note begins.",
+                        figureText(apart), figureText(2.0 * take.apartDoubtMs()), heardText(between.least),
+                        heardText(between.most)),
+            "Compare the DIs that were recorded with them, or longer takes");
+    else
+        switch (heardAs(take, limits)) {
+        case DoubleHeard::One:
+            told(Severity::Fix, "double.one", "Heard as one", "too little to be heard as two",
+                 "Play it again, more freely");
+            break;
+        case DoubleHeard::Width:
+            told(Severity::Note, "double.width", "It makes width", "heard as two that belong together", "");
+            break;
+        case DoubleHeard::Loose:
+            told(Severity::Fix, "double.loose", "Loose", "heard as untidy",
+                 "Play the bars again that stray, or move the side");
+            break;
+        case DoubleHeard::Flam:
+            told(Severity::Fix, "double.flam", "A flam", "heard as two strokes", "Play it again, or move the side");
+            break;
+        }
     if (std::abs(take.offsetMedianMs) > kSideMs)
         add(Severity::Fix, "double.side_late",
             take.offsetMedianMs > 0.0 ? "The second side drags" : "The second side rushes",

@@ -21,6 +21,7 @@ struct BarPlace {
 /// Bars whose mean is over 9 ms and over four standard errors from the median; of at least three notes.
 std::vector<StrayBar> strayBars(const DoubleTake& take, const BarPlace& place);
 
+std::string heardText(DoubleHeard heard); ///< "width"
 /// "a semitone higher", "5 semitones lower", "an octave higher". @param higher  not 0
 std::string semitonesText(int higher);
 /// Do two performances make width? Codes: double.unrelated, double.tempo, double.few, double.copy, double.one,

@@ -39,7 +39,8 @@ double metresOf(double delaySamples, double rateHz) noexcept;
 /// Coarsely by the correlation of whitened spectra, its first peak that is half as high as the highest; then, where
 /// both have the same response, by the slope of the cross spectrum's phase, each frequency weighted by what its
 /// coherence says about it, which is the maximum-likelihood estimate; where they differ, what a minimum-phase filter
-/// of their difference does to the phase is taken out first, as a direct path is one, and what remains is the delay.
+/// of their difference does to the phase is taken out first, as a direct path is one, and what remains is the delay; no
+/// frequency says much more than another there, so that what an amplifier bends at one end does not move it.
 /// Sources: Knapp and Carter 1976, The generalized correlation method for estimation of time delay; Oppenheim and
 /// Schafer, Discrete-Time Signal Processing, ch. 12.
 /// @param maxMs  that one can be later or earlier than the other, 0.1 to 1000

@@ -309,6 +309,8 @@ double DoubleTake::spreadDoubtMs() const { return core::spreadDoubtMs(doubted(no
 
 double DoubleTake::medianDoubtMs() const { return core::medianDoubtMs(doubted(notes), offsetSdMs); }
 
+double DoubleTake::apartDoubtMs() const { return std::max(spreadDoubtMs(), medianDoubtMs()); }
+
 std::optional<double> DoubleTake::tuningDoubtCents() const
 {
     const auto n = std::ranges::count_if(notes, [](const NotePair& p) { return p.cents.has_value(); });
@@ -323,13 +325,28 @@ MonoHeard heardInMono(const DoubleTake& take, const DoubleLimits& limits)
                                                : MonoHeard::TwoStrokes;
 }
 
+namespace {
+
+DoubleHeard heardOf(double apartMs, const DoubleLimits& limits)
+{
+    return apartMs < limits.oneMs      ? DoubleHeard::One
+           : apartMs <= limits.widthMs ? DoubleHeard::Width
+           : apartMs <= limits.looseMs ? DoubleHeard::Loose
+                                       : DoubleHeard::Flam;
+}
+
+} // namespace
+
 DoubleHeard heardAs(const DoubleTake& take, const DoubleLimits& limits)
 {
-    const double apart = take.apartMs();
-    return take.isCopy || apart < limits.oneMs ? DoubleHeard::One
-           : apart <= limits.widthMs           ? DoubleHeard::Width
-           : apart <= limits.looseMs           ? DoubleHeard::Loose
-                                               : DoubleHeard::Flam;
+    return take.isCopy ? DoubleHeard::One : heardOf(take.apartMs(), limits);
+}
+
+DoubleBetween heardBetween(const DoubleTake& take, const DoubleLimits& limits)
+{
+    if (take.isCopy) return {DoubleHeard::One, DoubleHeard::One};
+    const double apart = take.apartMs(), doubt = 2.0 * take.apartDoubtMs();
+    return {heardOf(std::max(0.0, apart - doubt), limits), heardOf(apart + doubt, limits)};
 }
 
 } // namespace gristle::core

@@ -51,6 +51,7 @@ struct DoubleTake {
     double apartMs() const;
     double spreadDoubtMs() const; ///< standard error of the spread, by Gauss's law and the doubts of the notes
     double medianDoubtMs() const; ///< standard error of the median, so too
+    double apartDoubtMs() const;  ///< of the two the larger one
     std::optional<double> tuningDoubtCents() const; ///< standard error of the mean
 };
 
@@ -68,6 +69,12 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
 enum class DoubleHeard { One, Width, Loose, Flam };
 /// By apartMs.
 DoubleHeard heardAs(const DoubleTake& take, const DoubleLimits& limits = {});
+/// What it may be heard as, within two standard errors.
+struct DoubleBetween {
+    DoubleHeard least, most;
+    bool isTold() const { return int(most) - int(least) <= 1; } ///< the same or neighbours
+};
+DoubleBetween heardBetween(const DoubleTake& take, const DoubleLimits& limits = {});
 /// The same where both come from one place: nothing but time tells them apart there, so what is loose in stereo is two
 /// strokes in mono.
 enum class MonoHeard { Combed, Thick, TwoStrokes };

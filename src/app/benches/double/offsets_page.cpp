@@ -225,6 +225,10 @@ QString OffsetsPage::verdict() const
         return tr("%1 %2 %3 ms in %4; play those again, or move them.")
             .arg(second, worst->offsetMs > 0.0 ? tr("drags") : tr("rushes"), numberLabel(std::abs(worst->offsetMs)),
                  barsText(worst->firstBar, worst->lastBar));
+    const DoubleBetween between = heardBetween(t, session().doubleStyle().limits);
+    if (!between.isTold())
+        return tr("I cannot tell these apart: from %1 to %2, anything may be true.")
+            .arg(QString::fromStdString(heardText(between.least)), QString::fromStdString(heardText(between.most)));
     switch (heardAs(t, session().doubleStyle().limits)) {
     case DoubleHeard::One: return tr("Heard as one: too alike to be wide.");
     case DoubleHeard::Width: return tr("Width: two that belong together.");
