@@ -3,9 +3,12 @@
 #include "core/measure/clip_weights.h"
 #include "core/measure/level.h"
 #include "core/units/decibels.h"
+#include "core/units/vectorised.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
+#include <cstdint>
 #include <numbers>
 #include <numeric>
 
@@ -14,9 +17,8 @@ namespace gristle::core {
 namespace {
 
 constexpr double kMostS = 8.0, kHopS = 0.03;
-constexpr double kLeakHz = 0.7;          // of the integral that undoes a high-pass
-constexpr double kCountRateHz = 48000.0; // samples are counted as of this rate
-constexpr std::array kHighPassHz{0.0, 2.0, 4.0, 7.0, 10.0, 14.0, 19.0, 25.0, 32.0};
+constexpr double kLeakHz = 0.1, kLeadS = 1.5; // of the integrals that undo high-passes
+constexpr double kCountRateHz = 48000.0;      // samples are counted as of this rate
 constexpr double kRatherNone = 0.3;           // bits that a high-pass has to make the ceiling sharper by
 constexpr double kAt = 0.985;                 // of the ceiling: what reaches it
 constexpr double kNear = 0.02, kUnder = 0.93; // of the ceiling: half waves at it and under it
@@ -25,11 +27,13 @@ using Parts = std::vector<std::span<const float>>;
 
 double bits(double count) { return std::log2(1.0 + count); }
 
+/// By the bits, which grow as the sizes do: that goes by registers.
+GRISTLE_VECTORISED
 double highestOf(std::span<const float> x)
 {
-    float most = 0.0f;
-    for (const float v : x) most = std::max(most, std::abs(v));
-    return double(most);
+    std::uint32_t most = 0;
+    for (const float v : x) most = std::max(most, std::bit_cast<std::uint32_t>(v) & 0x7FFFFFFFu);
+    return double(std::bit_cast<float>(most));
 }
 
 double highestOf(const Parts& parts)
@@ -39,14 +43,16 @@ double highestOf(const Parts& parts)
     return most;
 }
 
-/// How often which level is reached, to a two-thousandth of the highest.
+/// How often which level over half of the highest is reached, to a two-thousandth of it.
 class Levels {
 public:
     Levels(const Parts& parts, double top, double rateHz)
         : perBin_(double(kBins) / top), worth_(kCountRateHz / rateHz), below_(kBins + 1, 0.0)
     {
+        const auto least = float(0.5 * top);
         for (const auto& p : parts)
-            for (const float v : p) ++below_[std::min(kBins - 1, std::size_t(double(std::abs(v)) * perBin_)) + 1];
+            for (const float v : p)
+                if (std::abs(v) >= least) ++below_[std::min(kBins - 1, std::size_t(double(std::abs(v)) * perBin_)) + 1];
         std::partial_sum(below_.begin(), below_.end(), below_.begin());
     }
     double between(double low, double high) const { return worth_ * (below(high) - below(low)); }
@@ -81,27 +87,75 @@ Ceiling ceilingOf(const Levels& levels, double top)
     return best;
 }
 
-/// A stretch, the lead before it taken off, and its integral.
-class LoudStretch {
+/// The corners of two high-passes of the first order; 0: none.
+struct HighPasses {
+    double hz = 0.0, otherHz = 0.0;
+    bool areNone() const { return hz == 0.0; }
+};
+
+GRISTLE_VECTORISED
+void undo(const HighPasses& passes, const LoudStretch& stretch, std::vector<float>& into)
+{
+    const auto sum = float(passes.hz + passes.otherHz), product = float(passes.hz * passes.otherHz);
+    into.resize(stretch.x.size());
+    for (std::size_t i = 0; i < into.size(); ++i)
+        into[i] = stretch.x[i] + sum * stretch.once[i] + product * stretch.twice[i];
+}
+
+/// The high-passes without which the ceiling is sharpest.
+class Undoing {
 public:
-    LoudStretch(const TimedSamples& of, double rateHz) : x_(of.samples), integral_(x_.size())
+    Undoing(std::span<const LoudStretch> loudest, double rateHz)
+        : loudest_(loudest), rate_(rateHz), undone_(loudest.size())
     {
-        const double stays = 1.0 - 2.0 * std::numbers::pi * kLeakHz / rateHz, step = 2.0 * std::numbers::pi / rateHz;
-        double sum = 0.0;
-        for (std::size_t i = 0; i < x_.size(); ++i) integral_[i] = float(sum = stays * sum + step * double(x_[i]));
-        x_ = x_.subspan(std::min(x_.size(), std::size_t(kLeadS * rateHz)));
-        integral_.erase(integral_.begin(), integral_.end() - long(x_.size()));
+        tryOut({}, 0.0);
+        for (double hz = kLowestHz; hz < kHighestHz; hz *= kFine)
+            tryOut({hz, 0.0}, best_.areNone() ? kRatherNone : 0.0);
+        finer(&HighPasses::hz);
+        // Two that lie together as high: each 1, or 3 and 1 parts of it.
+        for (double hz = 2.0 * kLowestHz; hz < kHighestHz; hz *= kCoarse)
+            for (const double part : {0.5, 0.25})
+                tryOut({(1.0 - part) * hz, part * hz}, best_.otherHz == 0.0 ? kRatherNone : 0.0);
+        if (best_.otherHz > 0.0)
+            for (auto which : {&HighPasses::hz, &HighPasses::otherHz, &HighPasses::hz, &HighPasses::otherHz})
+                finer(which);
+        play(best_);
     }
-    std::span<const float> plain() const { return x_; }
-    void highPassUndone(double hz, std::vector<float>& into) const
-    {
-        into.resize(x_.size());
-        for (std::size_t i = 0; i < x_.size(); ++i) into[i] = x_[i] + float(hz) * integral_[i];
-    }
+    const Parts& parts() const { return parts_; }
+    const Ceiling& ceiling() const { return ceiling_; }
 
 private:
-    std::span<const float> x_;
-    std::vector<float> integral_;
+    static constexpr double kLowestHz = 1.5, kHighestHz = 36.0, kFine = 1.1, kCoarse = 1.2;
+    void play(const HighPasses& passes)
+    {
+        parts_.clear();
+        for (std::size_t i = 0; i < loudest_.size(); ++i) {
+            undo(passes, loudest_[i], undone_[i]);
+            parts_.push_back(undone_[i]);
+        }
+    }
+    void tryOut(const HighPasses& passes, double byAtLeast)
+    {
+        play(passes);
+        const double top = highestOf(parts_);
+        const Ceiling c = ceilingOf(Levels(parts_, top, rate_), top);
+        if (c.sharp > ceiling_.sharp + byAtLeast) ceiling_ = c, best_ = passes;
+    }
+    void finer(double HighPasses::*which)
+    {
+        for (const double by : {1.1, 1.04, 1.02, 1.01})
+            for (const double turn : {by, 1.0 / by}) {
+                HighPasses these = best_;
+                these.*which *= turn;
+                if (!best_.areNone()) tryOut(these, 0.0);
+            }
+    }
+    std::span<const LoudStretch> loudest_;
+    double rate_;
+    std::vector<std::vector<float>> undone_;
+    Parts parts_;
+    Ceiling ceiling_;
+    HighPasses best_;
 };
 
 /// What lies between two crossings of zero.
@@ -180,33 +234,16 @@ double chanceOf(const std::array<double, kPeakClues>& clues)
 
 } // namespace
 
-HeldPeaks heldPeaks(std::span<const TimedSamples> loudest, double rateHz)
+HeldPeaks heldPeaks(std::span<const LoudStretch> loudest, double rateHz)
 {
     HeldPeaks out;
-    std::vector<LoudStretch> stretches;
-    Parts plain, parts;
-    for (const TimedSamples& s : loudest) plain.push_back(stretches.emplace_back(s, rateHz).plain());
+    Parts plain;
+    for (const LoudStretch& s : loudest) plain.push_back(s.x);
     if (highestOf(plain) <= 0.0) return out;
 
-    std::vector<std::vector<float>> undone(stretches.size());
-    const auto undo = [&](double hz) {
-        parts.clear();
-        for (std::size_t i = 0; i < stretches.size(); ++i) {
-            stretches[i].highPassUndone(hz, undone[i]);
-            parts.push_back(undone[i]);
-        }
-    };
-    Ceiling best;
-    double bestHz = 0.0;
-    for (const double hz : kHighPassHz) {
-        undo(hz);
-        const double top = highestOf(parts);
-        const Ceiling c = ceilingOf(Levels(parts, top, rateHz), top);
-        if (c.sharp > best.sharp + (bestHz == 0.0 && hz > 0.0 ? kRatherNone : 0.0)) best = c, bestHz = hz;
-    }
-    undo(bestHz);
-
-    const double l = best.level;
+    const Undoing undoing(loudest, rateHz);
+    const Parts& parts = undoing.parts();
+    const double l = undoing.ceiling().level;
     const auto hop = std::size_t(kHopS * rateHz);
     double squares = 0.0, frames = 0.0, above = 3.0, below = 3.0, hops = 0.0;
     for (std::size_t p = 0; p < parts.size(); ++p) {
@@ -243,8 +280,8 @@ HeldPeaks heldPeaks(std::span<const TimedSamples> loudest, double rateHz)
     return out;
 }
 
-Result<std::vector<TimedSamples>> loudestStretches(std::span<const float> blockPeaks, double rateHz,
-                                                   const SampleSource& source)
+Result<std::vector<LoudStretch>> loudestStretches(std::span<const float> blockPeaks, double rateHz,
+                                                  const SampleSource& source)
 {
     std::vector<std::size_t> order(blockPeaks.size());
     std::iota(order.begin(), order.end(), 0);
@@ -255,16 +292,27 @@ Result<std::vector<TimedSamples>> loudestStretches(std::span<const float> blockP
         std::ranges::sort(order);
     }
     const auto lead = std::int64_t(kLeadS * rateHz);
-    std::vector<TimedSamples> out;
+    const double stays = 1.0 - 2.0 * std::numbers::pi * kLeakHz / rateHz, step = 2.0 * std::numbers::pi / rateHz;
+    std::vector<LoudStretch> out;
     for (std::size_t i = 0, end = 0; i < order.size(); i = end) {
         for (end = i + 1; end < order.size() && order[end] == order[end - 1] + 1;) ++end;
         const auto from = std::int64_t(order[i] * LevelMeter::kBlock),
                    to = std::int64_t((order[end - 1] + 1) * LevelMeter::kBlock);
-        const std::int64_t start = std::max<std::int64_t>(0, from - lead);
-        auto samples = source(start, to - start);
+        const std::int64_t start = std::max<std::int64_t>(0, from - lead); // before the file there is nothing
+        const auto samples = source(start, to - start);
         if (!samples) return samples.error();
-        samples->insert(samples->begin(), std::size_t(lead - (from - start)), 0.0f); // before the file there is nothing
-        out.push_back({double(from) / rateHz, std::move(*samples)});
+        // What a converter adds behind a high-pass is no part of what that took away.
+        const double mean =
+            std::accumulate(samples->begin(), samples->end(), 0.0) / double(std::max<std::size_t>(1, samples->size()));
+        LoudStretch stretch{double(from) / rateHz, {}, {}, {}};
+        double once = 0.0, twice = 0.0;
+        for (std::size_t k = 0; k < samples->size(); ++k) {
+            once = stays * once + step * (double((*samples)[k]) - mean), twice = stays * twice + step * once;
+            if (std::int64_t(k) < from - start) continue;
+            stretch.x.push_back((*samples)[k]);
+            stretch.once.push_back(float(once)), stretch.twice.push_back(float(twice));
+        }
+        out.push_back(std::move(stretch));
     }
     return out;
 }

@@ -30,17 +30,22 @@ struct HeldPeaks {
     static constexpr double kSure = 0.85, kStays = 0.97, kDrivenCrestDb = 5.0;
 };
 
-/// The stretches that hold the highest peaks of one channel, 8 s at most, each with kLeadS before it for what a
-/// high-pass remembers; startS is where it begins behind that.
-/// @param blockPeaks  from LevelMeter
-Result<std::vector<TimedSamples>> loudestStretches(std::span<const float> blockPeaks, double rateHz,
-                                                   const SampleSource& source);
-inline constexpr double kLeadS = 0.2;
+/// A part of a recording, its integral from 1.5 s before it on and that one's, each forgotten with 0.1 Hz and times
+/// 2 pi: what undoes high-passes.
+struct LoudStretch {
+    double startS = 0.0;
+    std::vector<float> x, once, twice; ///< all as long
+};
 
-/// A first-order high-pass is undone by adding its integral (the pole of a first-order high-pass, exactly), at the
-/// corner that makes the ceiling sharpest. Then half waves and samples near the ceiling are counted; what they are
-/// worth was fitted by bench/fit-clipping to guitars that were clipped and to ones that were not. Cost: 8 s, nine
-/// times.
-HeldPeaks heldPeaks(std::span<const TimedSamples> loudest, double rateHz);
+/// The stretches that hold the highest peaks of one channel, 8 s at most.
+/// @param blockPeaks  from LevelMeter  Cost: reads 1.5 s before each stretch, too.
+Result<std::vector<LoudStretch>> loudestStretches(std::span<const float> blockPeaks, double rateHz,
+                                                  const SampleSource& source);
+
+/// A first-order high-pass is undone by adding its integral (the pole of a first-order high-pass, exactly), two of them
+/// by that and the integral's, at the corners that make the ceiling sharpest. Then half waves and samples near the
+/// ceiling are counted; what they are worth was fitted by bench/fit-clipping to guitars that were clipped and to ones
+/// that were not. Cost: 8 s, some eighty times.
+HeldPeaks heldPeaks(std::span<const LoudStretch> loudest, double rateHz);
 
 } // namespace gristle::core

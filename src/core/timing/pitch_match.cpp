@@ -16,6 +16,8 @@ constexpr double kFromS = 0.015, kMostS = 0.2, kLeastS = 0.06, kBeforeNextS = 0.
 constexpr int kShapeBins = 2 * kBinsASemitone; // to each side: what is broader is colour
 constexpr int kOffBins = 2;                    // a third of a semitone: strings that are out of tune
 constexpr std::size_t kMostNotes = 600;
+constexpr double kOctaveAgrees =
+    0.3;                            // half of an octave's partials are there as they are; of the same notes 0.1 at most
 constexpr double kMostAgree = 0.45; // of the notes; of the same ones 0.56 and more agreed, of others 0.28 at most
 
 std::size_t binCount() { return std::size_t(std::floor(12.0 * kBinsASemitone * std::log2(kHighHz / kLowHz))) + 1; }
@@ -69,27 +71,30 @@ double alikeAt(const std::vector<double>& a, const std::vector<double>& b, int l
 
 int PitchMatch::semitonesHigher() const
 {
+    for (const int octave : {-kMostSemitones, kMostSemitones})
+        if (votes[std::size_t(octave + kMostSemitones)] >= kOctaveAgrees) return octave;
     const auto most = std::ranges::max_element(votes);
     return *most >= kMostAgree ? int(most - votes.begin()) - kMostSemitones : 0;
 }
 
-bool PitchMatch::areSameNotes() const { return votes[kMostSemitones] >= kMostAgree; }
+bool PitchMatch::areSameNotes() const { return areSameNotesBesides({}); }
 
 bool PitchMatch::areSameNotesBesides(const std::vector<PitchStretch>& stretches) const
 {
     constexpr double kFewest = 4.0, kLeastShare = 0.33;
-    double same = 0.0, of = 0.0;
+    double same = 0.0, octave = 0.0, of = 0.0;
     for (const Vote& v : each)
         if (std::ranges::none_of(stretches, [&](const PitchStretch& s) { return s.holds(v.timeS); }))
-            same += v.semitones == 0, of += 1.0;
-    return of >= std::max(kFewest, kLeastShare * double(each.size())) && same >= kMostAgree * of;
+            same += v.semitones == 0, octave += std::abs(v.semitones) == kMostSemitones, of += 1.0;
+    return octave < kOctaveAgrees * of && of >= std::max(kFewest, kLeastShare * double(each.size())) &&
+           same >= kMostAgree * of;
 }
 
 std::vector<PitchStretch> stretchesAtAnotherPitch(const PitchMatch& match)
 {
     // Of notes at a pitch three in five vote for it and one in ten for none; of the same notes three in five vote for
     // none and few for any other, an octave apart.
-    constexpr double kForIt = 3.0, kForItOctave = 1.8, kForNone = -1.8, kForOther = -0.9, kSure = 9.0;
+    constexpr double kForIt = 3.0, kForItOctave = 1.8, kForNone = -1.8, kForOther = -0.9, kSure = 16.0;
     std::vector<PitchStretch> out;
     std::vector<bool> isTold(match.each.size(), false);
     while (true) {
