@@ -1,8 +1,11 @@
 // Fits what speaks for a note that one of two performances lacks: `bench/fit-lacks [FIRST]
 // > src/core/timing/lack_weights.h`. Odd seeds of the guitars of bench/natural-sound: two performances of each part, of
 // which the second lost a stroke, on one guitar and on two, clean and through 20 times tanh. What is left over of
-// either after pairing is the lost stroke, or a note that the other has, or none at all.
+// either after pairing is the lost stroke, or a note that the other has, or none at all. The same where one struck
+// once more, and with simulated hands.
 
+#include "core/sim/performance.h"
+#include "core/sim/repertoire.h"
 #include "core/timing/lacking.h"
 #include "logistic_fit.h"
 #include "support/natural_guitar.h"
@@ -46,6 +49,33 @@ void learn(std::vector<Example>& out, const test::NaturalTake& first, const test
         b, a, apart.turned(), [](const auto& p) { return p.second; }, false);
 }
 
+/// Simulated hands of which one left a note out, or struck one more.
+void learnSimulated(std::vector<Example>& out, std::mt19937& random, unsigned seed, bool isDirty)
+{
+    const auto play = [&](const std::vector<core::WrittenNote>& part, unsigned own) {
+        core::PlayingStyle style;
+        style.seed = own + seed;
+        auto volts = core::perform(part, 118.0, core::standardTuning(), style, kRate).volts;
+        return test::NaturalTake{isDirty ? test::driven(std::move(volts), kDrive, kRate) : std::move(volts), {}};
+    };
+    for (const auto& part : {core::rhythmRiff(8), core::brokenChords(8, 4.0)})
+        for (int i = 0; i < 12; ++i) {
+            const std::size_t lost = 3 + random() % (part.size() - 6);
+            auto fewer = part, more = part;
+            fewer.erase(fewer.begin() + long(lost));
+            core::WrittenNote extra = part[lost];
+            const double half = 0.5 * (part[lost + 1].beat - extra.beat);
+            extra.beat += half, extra.beats = 0.9 * half;
+            more.insert(more.begin() + long(lost) + 1, extra);
+            const auto atS = [&](const core::WrittenNote& n) {
+                return core::PlayingStyle{}.leadInS + n.beat * 60.0 / 118.0;
+            };
+            const auto whole = play(part, 300u + unsigned(i));
+            learn(out, whole, play(fewer, 400u + unsigned(i)), atS(part[lost]));
+            learn(out, play(more, 500u + unsigned(i)), whole, atS(extra));
+        }
+}
+
 } // namespace
 
 int main(int argc, char** argv)
@@ -58,7 +88,7 @@ int main(int argc, char** argv)
         for (std::size_t v = 0; v < voices.size(); ++v)
             for (const auto part : test::kNaturalParts) {
                 const auto one = test::playNatural(voices[v], part, {.spreadMs = 5.0, .seed = 1000 + seed}, kRate);
-                for (const std::size_t other : {0, 0, 1, 1}) {
+                for (const std::size_t other : {0, 1}) {
                     const int lost = 3 + int(random() % (one.strokesS.size() - 6));
                     const auto two =
                         test::playNatural(voices[(v + other) % voices.size()], part,
@@ -70,8 +100,15 @@ int main(int argc, char** argv)
                         return take;
                     };
                     learn(all, dirty(one), dirty(two), lostS);
+                    // One more, amid what both have.
+                    const auto more = test::playNatural(
+                        voices[(v + other) % voices.size()], part,
+                        {.spreadMs = 5.0, .added = lost, .seed = 2000 + unsigned(lost) + seed}, kRate);
+                    learn(all, more, one, more.strokesS[std::size_t(lost) + 1]);
+                    learn(all, dirty(more), dirty(one), more.strokesS[std::size_t(lost) + 1]);
                 }
             }
+        for (const bool isDirty : {false, true}) learnSimulated(all, random, seed, isDirty);
         fmt::print(stderr, "seed {}: {} left over, {} lost\n", seed, all.size(),
                    std::ranges::count_if(all, &Example::isLost));
     }

@@ -1,4 +1,5 @@
 #include "app/benches/level/ledger_page.h"
+#include "app/benches/take/take_bench.h"
 #include "app/models/preferences.h"
 #include "core/audio/audio_reader.h"
 #include "core/audio/take_writer.h"
@@ -39,6 +40,7 @@ private slots:
         const auto labels = b.window.findChildren<QLabel*>();
         QVERIFY(std::ranges::any_of(
             labels, [](const QLabel* l) { return l->isVisible() && l->text() == "Nobody plays here"; }));
+        QCOMPARE(b.window.bench<TakeBench>()->state().line, QString("nobody plays"));
     }
 
     void checkAdviseRecordAndFindItInTheLog()

@@ -495,6 +495,9 @@ private slots:
             const auto found = doubleFindings(take, std::nullopt, "x");
             QVERIFY(finds(found, "double.copy"));
             QCOMPARE(found[0].message.find("of its speed") != std::string::npos, slower > 0.0);
+            QCOMPARE(take.copyThrough, how == "driven"     ? CopyThrough::Drive
+                                       : how == "chorused" ? CopyThrough::Chorus
+                                                           : CopyThrough::Nothing);
         }
     }
 

@@ -102,6 +102,26 @@ void addString(std::vector<float>& out, double fromS, double lengthS, int midi, 
     }
 }
 
+/// All that a part has in that time, with what is added.
+std::vector<Written> strokesOf(NaturalPart part, const NaturalPlaying& playing)
+{
+    std::vector<Written> out;
+    const auto written = twoBars(part);
+    for (int round = 0; (8.0 * round + 8.0) * kBeatS < playing.seconds; ++round)
+        for (const Written& w : written) {
+            out.push_back(w);
+            out.back().beat += 8.0 * round;
+        }
+    if (const auto at = std::size_t(playing.added); playing.added >= 0 && at + 1 < out.size()) {
+        const double half = 0.5 * (out[at + 1].beat - out[at].beat);
+        Written more = out[at];
+        more.beat += half, more.beats = std::min(more.beats, 0.96 * half);
+        out[at].beats = more.beats;
+        out.insert(out.begin() + playing.added + 1, more);
+    }
+    return out;
+}
+
 constexpr int kLowest = 30, kNotes = 60; // MIDI, that a sampled guitar is asked for
 
 /// How long after a note is begun its string is heard, s: what was recorded may begin with the pick's way to it. By a
@@ -157,36 +177,32 @@ NaturalTake playNatural(const NaturalVoice& voice, NaturalPart part, const Natur
     std::uniform_int_distribution<int> velocity(40, 120);
     std::uniform_real_distribution<double> strumMs(10.0, 25.0);
     std::normal_distribution<double> off(0.0, 1e-3 * playing.spreadMs);
-    const auto written = twoBars(part);
     NaturalTake out;
     std::vector<SampledNote> notes;
     int count = 0;
-    for (int round = 0; (8.0 * round + 8.0) * kBeatS < playing.seconds; ++round)
-        for (const Written& w : written) {
-            const double beat = 8.0 * round + w.beat;
-            const double asked = 0.3 + beat * kBeatS + (playing.spreadMs > 0.0 ? off(random) : 0.0);
-            double stroke = 1e9; // the first of its strings that is heard
-            const bool isLost = count++ == playing.lost;
-            const int struck = velocity(random), hard = playing.isEven ? 100 : struck;
-            constexpr std::array<int, 8> kSteps{-5, -4, -3, -2, 2, 3, 5, 7};
-            const int step = playing.isOther ? kSteps[random() % kSteps.size()] : 0;
-            const double strumS = w.midi.size() > 3 ? 1e-3 * strumMs(random) : 0.002;
-            for (std::size_t i = 0; i < w.midi.size(); ++i) {
-                const std::size_t string = w.isUp ? w.midi.size() - 1 - i : i;
-                const double later = w.midi.size() > 1 ? strumS * double(i) / double(w.midi.size() - 1) : 0.0;
-                const int unlike = int(random() % 13) - 6,
-                          v = playing.isEven ? hard : std::clamp(hard + unlike, 40, 120);
-                const int midi = w.midi[string] + playing.semitones + step;
-                if (isLost) continue;
-                notes.push_back({asked + later, w.beats * kBeatS - later, midi, v});
-                const double heard = voice.font.empty()
-                                         ? asked + later
-                                         : sampledOnsetS(std::floor(1000.0 * (asked + later)) / 1000.0, rateHz) +
-                                               releaseS(voice, midi, rateHz);
-                stroke = std::min(stroke, heard);
-            }
-            if (!isLost) out.strokesS.push_back(stroke);
+    for (const Written& w : strokesOf(part, playing)) {
+        const double asked = 0.3 + w.beat * kBeatS + (playing.spreadMs > 0.0 ? off(random) : 0.0);
+        double stroke = 1e9; // the first of its strings that is heard
+        const bool isLost = count++ == playing.lost;
+        const int struck = velocity(random), hard = playing.isEven ? 100 : struck;
+        constexpr std::array<int, 8> kSteps{-5, -4, -3, -2, 2, 3, 5, 7};
+        const int step = playing.isOther ? kSteps[random() % kSteps.size()] : 0;
+        const double strumS = w.midi.size() > 3 ? 1e-3 * strumMs(random) : 0.002;
+        for (std::size_t i = 0; i < w.midi.size(); ++i) {
+            const std::size_t string = w.isUp ? w.midi.size() - 1 - i : i;
+            const double later = w.midi.size() > 1 ? strumS * double(i) / double(w.midi.size() - 1) : 0.0;
+            const int unlike = int(random() % 13) - 6, v = playing.isEven ? hard : std::clamp(hard + unlike, 40, 120);
+            const int midi = w.midi[string] + playing.semitones + step;
+            if (isLost) continue;
+            notes.push_back({asked + later, w.beats * kBeatS - later, midi, v});
+            const double heard = voice.font.empty()
+                                     ? asked + later
+                                     : sampledOnsetS(std::floor(1000.0 * (asked + later)) / 1000.0, rateHz) +
+                                           releaseS(voice, midi, rateHz);
+            stroke = std::min(stroke, heard);
         }
+        if (!isLost) out.strokesS.push_back(stroke);
+    }
     if (voice.font.empty()) {
         out.x.resize(std::size_t(playing.seconds * rateHz));
         for (const SampledNote& n : notes) addString(out.x, n.startS, n.lengthS, n.midi, n.velocity, rateHz);

@@ -30,6 +30,7 @@ struct NaturalPlaying {
     bool isOther = false;  ///< other notes in the same rhythm: each stroke by a step of its own, up or down
     bool isEven = false;   ///< every stroke at velocity 100, as a machine plays
     int lost = -1;         ///< the stroke that is not played, counted from 0
+    int added = -1;        ///< the stroke behind which it is struck once more, half way to the next
     unsigned seed = 1;     ///< velocities of 40 to 120, strums, and what is off; the notes follow the part alone
 };
 

@@ -80,7 +80,10 @@ std::vector<Finding> doubleFindings(const DoubleTake& take, const std::optional<
                                                   figureText(100.0 / (1.0 + take.copySlope), 3))
                                     : fmt::format("{} ms later", figureText(take.movedMs + take.offsetMedianMs));
         add(Severity::Fix, "double.copy", "A copy",
-            fmt::format("The second is the first again, {}: a copy makes no width, and in mono it combs.", how),
+            fmt::format("The second is the first again, {}{}: a copy makes no width, and in mono it combs.", how,
+                        take.copyThrough == CopyThrough::Drive    ? ", and one of them is driven"
+                        : take.copyThrough == CopyThrough::Chorus ? ", chorused"
+                                                                  : ""),
             "Play it a second time");
         return out;
     }

@@ -96,4 +96,11 @@ LevelResult LevelMeter::result()
     return out;
 }
 
+double crestDb(std::span<const float> x) noexcept
+{
+    double most = 0.0, squares = 0.0;
+    for (const float v : x) most = std::max(most, std::abs(double(v))), squares += double(v) * double(v);
+    return squares > 0.0 ? amplitudeToDb(most) - powerToDb(squares / double(x.size())) : 0.0;
+}
+
 } // namespace gristle::core

@@ -29,6 +29,9 @@ struct LevelResult {
     static constexpr std::int64_t kFewestFlatTops = 3; ///< fewer happen by chance
 };
 
+/// Peak over plain RMS of what is in memory, dB: a sine has 3.01. 0 for silence.
+double crestDb(std::span<const float> x) noexcept;
+
 /// Peak, RMS, DC and clipping of one channel, streamed. Sums in double over partial sums of kBlock samples.
 /// Memory: 4 bytes a block.
 class LevelMeter {

@@ -1,10 +1,8 @@
 #include "core/timing/by_di.h"
 
+#include "core/measure/level.h"
 #include "core/timing/alignment.h"
-#include "core/units/decibels.h"
 
-#include <algorithm>
-#include <cmath>
 #include <fmt/format.h>
 
 namespace gristle::core {
@@ -13,13 +11,6 @@ namespace {
 
 constexpr double kOnePerformance = 0.5; // of confidence
 constexpr double kCleanerDb = 3.0;      // of crest
-
-double crestDb(std::span<const float> x)
-{
-    double most = 0.0, squares = 0.0;
-    for (const float v : x) most = std::max(most, std::abs(double(v))), squares += double(v) * double(v);
-    return squares > 0.0 ? amplitudeToDb(most) - powerToDb(squares / double(x.size())) : 0.0;
-}
 
 } // namespace
 

@@ -1,5 +1,6 @@
 #include "core/timing/copy_check.h"
 
+#include "core/measure/level.h"
 #include "core/signal/fft.h"
 #include "core/timing/cross_spectrum.h"
 #include "core/units/median.h"
@@ -52,6 +53,14 @@ RunsBehind runsBehind(const std::vector<NoteAt>& notes)
     for (const NoteAt& n : notes) left.push_back(n.laterS - out.slope * n.timeS);
     if (!left.empty()) out.fromS = median(std::move(left));
     return out;
+}
+
+CopyThrough copyThrough(std::span<const float> first, std::span<const float> second, double kept)
+{
+    constexpr double kDrivenDb = 3.0;
+    constexpr double kSteady = 0.6; // a chorus keeps 0.34, a filter, another clock or some cents 0.88 and more
+    if (std::abs(crestDb(first) - crestDb(second)) > kDrivenDb) return CopyThrough::Drive;
+    return kept < kSteady ? CopyThrough::Chorus : CopyThrough::Nothing;
 }
 
 double phasesKept(std::span<const float> first, std::span<const float> second, double rateHz,

@@ -19,6 +19,13 @@ struct RunsBehind {
 /// The median of the slopes of all pairs, and of what is left (Theil 1950, Sen 1968). @param notes  at least 2
 RunsBehind runsBehind(const std::vector<NoteAt>& notes);
 
+/// What a copy went through, beside a filter.
+enum class CopyThrough { Nothing, Drive, Chorus };
+
+/// Drive takes 3 dB and more of the crest of one of them; a delay that wanders leaves a part of the phases only.
+/// @param kept  from phasesKept
+CopyThrough copyThrough(std::span<const float> first, std::span<const float> second, double kept);
+
 /// Whether the phases of the second keep to those of the first from note to note: the coherence of both behind their
 /// onsets, at one way to run behind for all, averaged over 400 Hz to 3 kHz, 0 to 1 (what chance gives is taken off). A
 /// copy keeps to it whatever filter it went through, and for the most part through an amplifier or a chorus; hands that

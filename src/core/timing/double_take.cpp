@@ -2,7 +2,6 @@
 
 #include "core/signal/fft.h"
 #include "core/timing/attack_match.h"
-#include "core/timing/copy_check.h"
 #include "core/timing/detuning.h"
 #include "core/timing/lacking.h"
 #include "core/timing/offset_spread.h"
@@ -291,8 +290,10 @@ Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<c
         const RunsBehind behind = runsBehind(notes);
         std::vector<double> away;
         for (const NoteAt& n : notes) away.push_back(1000.0 * std::abs(n.laterS - behind.at(n.timeS)));
-        out.isCopy = median(std::move(away)) < kSteadyMs && phasesKept(first, second, rateHz, notes, behind) > kKept;
-        if (out.isCopy) out.copySlope = behind.slope;
+        const double kept =
+            median(std::move(away)) < kSteadyMs ? phasesKept(first, second, rateHz, notes, behind) : 0.0;
+        out.isCopy = kept > kKept;
+        if (out.isCopy) out.copySlope = behind.slope, out.copyThrough = copyThrough(first, second, kept);
     }
     // What wanders further than any hand may go at another tempo, and then nothing else can be told.
     if (!out.isCopy && ((out.isUnrelated && out.semitonesHigher == 0) || meanAndSd(offsets).second > kAdriftMs)) {

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/timing/copy_check.h"
 #include "core/timing/onsets.h"
 #include "core/timing/pitch_match.h"
 #include "core/units/double_limits.h"
@@ -34,8 +35,9 @@ struct DoubleTake {
     std::optional<double> tuningMeanCents, tuningSdCents;
     double levelDifferenceDb = 0.0; ///< median
     bool isCopy = false;            ///< the second is the first, moved, scaled, turned over, filtered, driven, chorused
-    double copySlope = 0.0;         ///< of a copy: by how much more it is later each second, as at another speed
-    double likeness = 0.0;          ///< of what sounds behind paired onsets, 1 where alike
+    CopyThrough copyThrough = CopyThrough::Nothing;
+    double copySlope = 0.0; ///< of a copy: by how much more it is later each second, as at another speed
+    double likeness = 0.0;  ///< of what sounds behind paired onsets, 1 where alike
     /// Too few notes of one are in the other, or other ones; by likeness where too few sound long enough for a pitch.
     bool isUnrelated = false;
     int semitonesHigher = 0;              ///< of all that the second plays, where that is another pitch; unrelated then

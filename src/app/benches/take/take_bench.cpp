@@ -441,6 +441,8 @@ BenchState TakeBench::state() const
             for (const BarVerdict& b : book_.takes()[std::size_t(heard[i])].judgement.bars)
                 bad += b.bar == int(i) + 1 && b.isBad;
     if (bad > 0) return {bad == 1 ? tr("1 bar to mend") : tr("%1 bars to mend").arg(bad), true};
+    const auto plays = [](const JudgedTake& t) { return t.measure && !t.measure->notes.empty(); };
+    if (std::ranges::none_of(book_.takes(), plays)) return {tr("nobody plays"), true};
     return {layer->takes.size() == 1 ? tr("1 take, clean") : tr("%1 takes, clean").arg(layer->takes.size()), false};
 }
 
