@@ -184,15 +184,15 @@ void judgeClipping(const Jury& jury)
                 auto x = test::playNatural(voice, part, {.seed = unsigned(jury.first + 2 * i)}, kRate).x;
                 const float most = std::abs(*std::ranges::max_element(x, {}, [](float v) { return std::abs(v); }));
                 for (float& v : x) v /= most;
-                const auto isClipped = [&](const std::vector<float>& of) {
-                    return test::heldPeaksOf(of, kRate).isClipped();
+                const auto isTold = [&](const std::vector<float>& of) { // as clipped, or as driven
+                    return test::heldPeaksOf(of, kRate).isHeld();
                 };
-                for (const auto& way : test::cleanWays()) clean[way.name].count(isClipped(way.clip(x, 0.0, kRate)));
+                for (const auto& way : test::cleanWays()) clean[way.name].count(isTold(way.clip(x, 0.0, kRate)));
                 for (const auto& way : test::clipWays())
                     for (const double dB : {3.0, 6.0, 12.0})
-                        clipped[fmt::format("{} by {} dB", way.name, dB)].count(isClipped(way.clip(x, dB, kRate)));
+                        clipped[fmt::format("{} by {} dB", way.name, dB)].count(isTold(way.clip(x, dB, kRate)));
             }
-    fmt::print("takes that are said to be clipped\n");
+    fmt::print("takes that are said to be clipped or driven\n");
     for (const auto* kinds : {&clean, &clipped})
         for (const auto& [name, share] : *kinds)
             fmt::print("  {:10}{:38} {}\n", kinds == &clean ? "clean" : "clipped", name, share.text());

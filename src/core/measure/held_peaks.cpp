@@ -126,6 +126,7 @@ public:
 
 private:
     static constexpr double kLowestHz = 1.5, kHighestHz = 36.0, kFine = 1.1, kCoarse = 1.2;
+    static constexpr double kMostHigher = 1.3;
     void play(const HighPasses& passes)
     {
         parts_.clear();
@@ -138,6 +139,8 @@ private:
     {
         play(passes);
         const double top = highestOf(parts_);
+        if (passes.areNone()) plainTop_ = top;
+        if (top > kMostHigher * plainTop_) return; // that was no high-pass: what wanders grows without end
         const Ceiling c = ceilingOf(Levels(parts_, top, rate_), top);
         if (c.sharp > ceiling_.sharp + byAtLeast) ceiling_ = c, best_ = passes;
     }
@@ -154,6 +157,7 @@ private:
     double rate_;
     std::vector<std::vector<float>> undone_;
     Parts parts_;
+    double plainTop_ = 0.0;
     Ceiling ceiling_;
     HighPasses best_;
 };
