@@ -272,10 +272,11 @@ HeldPeaks heldPeaks(std::span<const LoudStretch> loudest, double rateHz)
     const double flat = double(std::ranges::count_if(at, [](const HalfWave& w) { return w.flat > 0.45; }));
     const Levels levels(parts, highestOf(parts), rateHz);
     const auto within = [&](double share) { return bits(levels.between((1.0 - share) * l, 1.01 * l)); };
+    out.corner = cornerAt(at, 0.25);
     out.clues = {bits(double(at.size())),
                  bits(double(under.size())),
                  bits(likelierCut(at, under)),
-                 cornerAt(at, 0.25) - cornerAt(under, 0.9),
+                 out.corner - cornerAt(under, 0.9),
                  cornerAt(under, 0.5),
                  std::log2((flat + 0.5) / (double(at.size()) + 1.0)),
                  std::abs(std::log2(above / below)),

@@ -22,12 +22,13 @@ struct HeldPeaks {
     std::size_t places = 0;   ///< stretches of 30 ms in these that reach it
     double firstS = 0.0;      ///< the first of them
     double placesShare = 0.0; ///< of all of these
-    /// Not where all of it stays at one level: a tone does so by itself.
-    bool isHeld() const { return chance > kSure && placesShare < kStays; }
+    double corner = 0.0;      ///< that three in four of the half waves at the ceiling have: smooth ones 0.29, cut off 1
+    /// Not where all of it stays at one level, unless it is cut off there: a tone does so by itself.
+    bool isHeld() const { return chance > kSure && (placesShare < kStays || corner > kCutOff); }
     /// Held so hard that a driven amplifier is likelier than a clipped peak.
     bool isDriven() const { return isHeld() && crestDb < kDrivenCrestDb; }
     bool isClipped() const { return isHeld() && !isDriven(); }
-    static constexpr double kSure = 0.85, kStays = 0.97, kDrivenCrestDb = 5.0;
+    static constexpr double kSure = 0.85, kStays = 0.97, kCutOff = 0.45, kDrivenCrestDb = 5.0;
 };
 
 /// A part of a recording, its integral from 1.5 s before it on and that one's, each forgotten with 0.1 Hz and times
