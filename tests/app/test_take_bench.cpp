@@ -511,6 +511,14 @@ private slots:
         QVERIFY(!b.window.session().document().songs[0].parts[0].layers[1].pieces.empty());
         QCOMPARE(book.secondDi(), std::optional<std::size_t>(3));
         QVERIFY(book.strays().empty());
+        // Undone, the bar strays again; closed while it is judged anew, nobody is left waiting.
+        b.window.session().undoStack().undo();
+        b.settle();
+        QVERIFY(book.worstStray() && book.secondDi() == std::optional<std::size_t>(3));
+        b.window.session().undoStack().redo();
+        b.window.session().close();
+        b.settle();
+        QVERIFY(!book.pair() && !book.firstDi() && !book.secondDi());
     }
 
     void phrasesAreMovedAndRetunedAtTheirRests()

@@ -43,6 +43,7 @@ std::vector<float> judgedBy(std::vector<float> heard, const std::vector<Candidat
                             const Progress& progress, std::optional<std::size_t>& di)
 {
     for (const Candidate& other : others) {
+        if (progress.stopped()) break;
         const auto x = drySamples(other.recipe, progress);
         if (!x) continue; // what cannot be read is nobody's DI
         if (auto moved = asItsDi(heard, *x, rateHz)) {
