@@ -20,22 +20,27 @@ constexpr double kSame = 0.985, kSameSoft = 0.96;
 /// that the peak is not all.
 std::vector<double> attackOf(std::span<const float> x, double rateHz, double atS, double fromS, double toS)
 {
-    const auto step = std::size_t(kStepS * rateHz);
-    const auto count = std::size_t(std::llround((toS - fromS) / kStepS));
-    const auto start = std::int64_t(std::llround((atS + fromS) * rateHz)) - std::int64_t(2 * step);
-    const auto from = std::size_t(std::max<std::int64_t>(0, start));
-    const auto error = predictionError(x, rateHz, from, from + (count + 4) * step);
-    std::vector<double> out(count);
-    for (std::size_t k = 0; k < count; ++k) {
+    constexpr std::int64_t kSmooth = 4; // steps: a millisecond
+    const auto count = std::llround((toS - fromS) / kStepS);
+    const auto sampleOf = [&](std::int64_t k) {
+        return std::int64_t(std::llround((atS + fromS + double(k) * kStepS) * rateHz));
+    };
+    const std::int64_t from = std::max<std::int64_t>(0, sampleOf(-kSmooth / 2)),
+                       to = std::max(from, sampleOf(count + kSmooth));
+    const auto error = predictionError(x, rateHz, std::size_t(from), std::size_t(to));
+    std::vector<double> out;
+    for (std::int64_t k = 0; k < count; ++k) {
         double sum = 0.0;
-        for (std::size_t i = k * step; i < (k + 4) * step && i < error.size(); ++i) sum += error[i] * error[i]; // 1 ms
-        out[k] = std::pow(sum, 0.25);
+        const auto end = std::min(sampleOf(k + kSmooth / 2) - from, std::int64_t(error.size()));
+        for (auto i = std::max<std::int64_t>(0, sampleOf(k - kSmooth / 2) - from); i < end; ++i)
+            sum += error[std::size_t(i)] * error[std::size_t(i)];
+        out.push_back(std::pow(sum, 0.25));
     }
     return out;
 }
 
 /// Correlation of both attacks, the second moved by each of -kMost to kMost: at 1 they rise the same way.
-std::vector<double> alikeBy(const std::vector<double>& first, const std::vector<double>& second, std::int64_t most)
+std::vector<double> alikeBy(std::span<const double> first, std::span<const double> second, std::int64_t most)
 {
     const double meanA = std::accumulate(first.begin(), first.end(), 0.0) / double(first.size());
     double spread = 0.0;
@@ -56,15 +61,33 @@ std::vector<double> alikeBy(const std::vector<double>& first, const std::vector<
 
 std::int64_t stepsOf(double seconds) { return std::llround(seconds / kStepS); }
 
+/// How both attacks of a pair rise around their onsets, foretold from equally long before them.
+struct PairOfAttacks {
+    static constexpr double kFrom = -0.020, kTo = 0.030, kMost = 0.033; // that one may be moved by
+    std::vector<double> first, second;
+
+    PairOfAttacks(std::span<const float> a, double atA, std::span<const float> b, double atB, double rateHz)
+        : first(attackOf(a, rateHz, atA, kFrom - kMost, kTo + kMost)),
+          second(attackOf(b, rateHz, atB, kFrom - kMost, kTo + kMost))
+    {}
+    /// From so long before the onsets to kTo, the second moved by -most to most steps around `shift`.
+    std::vector<double> alikeAround(std::int64_t shift, std::int64_t most, double fromS) const
+    {
+        const auto from = stepsOf(fromS - kFrom + kMost), count = stepsOf(kTo - fromS);
+        return alikeBy(std::span(first).subspan(std::size_t(from), std::size_t(count)),
+                       std::span(second).subspan(std::size_t(from + shift - most), std::size_t(count + 2 * most)),
+                       most);
+    }
+};
+
+/// @param at           steps that the second is moved by beforehand, at most 25 ms
 /// @param scrapeShift  what the difference of their scrapes says
-AttackMatch fitted(std::span<const float> a, double atA, std::span<const float> b, double atB, double rateHz,
-                   double scrapeShift, bool isSoft)
+AttackMatch fitted(const PairOfAttacks& attacks, std::int64_t at, double scrapeShift, bool isSoft)
 {
-    constexpr double kFrom = -0.012, kTo = 0.030, kMost = 0.008, kBetter = 0.3, kBetterScrape = 0.02;
+    constexpr double kFrom = -0.012, kMost = 0.008, kBetter = 0.3, kBetterScrape = 0.02;
     constexpr std::int64_t kNear = 4; // a millisecond
     const std::int64_t most = stepsOf(kMost);
-    const auto alike =
-        alikeBy(attackOf(a, rateHz, atA, kFrom, kTo), attackOf(b, rateHz, atB, kFrom - kMost, kTo + kMost), most);
+    const auto alike = attacks.alikeAround(at, most, kFrom);
     // Near what the releases say, or what the scrapes say; elsewhere only where that is clearly better.
     const auto near = [&](double shift) {
         const auto middle = stepsOf(shift) + most;
@@ -93,15 +116,13 @@ AttackMatch fitted(std::span<const float> a, double atA, std::span<const float> 
 struct Likely {
     double shiftS = 0.0, widthS = 0.0;
 };
-Likely likelyShift(std::span<const float> a, const Onset& first, std::span<const float> b, const Onset& second,
-                   double rateHz, const HandsApart& usual)
+Likely likelyShift(const PairOfAttacks& attacks, const Onset& first, const Onset& second, const HandsApart& usual)
 {
-    constexpr double kFrom = -0.020, kTo = 0.030, kMost = 0.025;
+    constexpr double kMost = 0.025;
     constexpr double kAlike = 15.0, kRisesDb = 10.0, kOnset = 1.0, kOnsetS = 0.001;
     constexpr double kFreedom = 5.0; // Student's t: now and then a hand is far away
     const std::int64_t most = stepsOf(kMost);
-    const auto alike = alikeBy(attackOf(a, rateHz, first.timeS, kFrom, kTo),
-                               attackOf(b, rateHz, second.timeS, kFrom - kMost, kTo + kMost), most);
+    const auto alike = attacks.alikeAround(0, most, PairOfAttacks::kFrom);
     const double tells = kAlike * std::clamp(std::min(first.sharpDb, second.sharpDb) / kRisesDb, 0.0, 1.0);
     const auto shiftAt = [&](std::size_t k) { return double(std::int64_t(k) - most) * kStepS; };
     std::vector<double> likely;
@@ -127,13 +148,14 @@ AttackMatch matchAttacks(std::span<const float> a, const Onset& first, std::span
 {
     constexpr double kSameS = 0.001;
     const bool isSoft = std::min(first.sharpDb, second.sharpDb) < kSoftDb;
+    const PairOfAttacks attacks(a, first.timeS, b, second.timeS, rateHz);
     const auto at = [&](double shift) {
-        AttackMatch out = fitted(a, first.timeS, b, second.timeS + shift, rateHz,
+        AttackMatch out = fitted(attacks, stepsOf(shift),
                                  (second.scrapeS - first.scrapeS) - (second.timeS - first.timeS) - shift, isSoft);
         out.shiftS += shift;
         return out;
     };
-    const Likely likely = likelyShift(a, first, b, second, rateHz, usual);
+    const Likely likely = likelyShift(attacks, first, second, usual);
     AttackMatch out = at(0.0);
     if (std::abs(likely.shiftS - out.shiftS) >= kSameS) out = at(likely.shiftS);
     out.widthS = likely.widthS;

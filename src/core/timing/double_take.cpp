@@ -12,6 +12,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <future>
 #include <map>
 #include <numeric>
 
@@ -174,9 +175,10 @@ void tellDrift(DoubleTake& take)
 Result<DoubleTake> comparePerformances(std::span<const float> first, std::span<const float> second, double rateHz,
                                        const Progress& progress)
 {
+    auto heardSecond = std::async([&] { return HeardPart(second, rateHz); }); // a core each
     const HeardPart partA(first, rateHz);
     progress.at(0.3);
-    const HeardPart partB(second, rateHz);
+    const HeardPart partB = heardSecond.get();
     progress.at(0.6);
     const auto &a = partA.onsets, &b = partB.onsets;
     if (a.empty() || b.empty())

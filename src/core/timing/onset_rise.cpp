@@ -53,10 +53,11 @@ public:
         for (std::int64_t k = first; k < last; ++k) time[std::size_t(k)] = window_[std::size_t(k)] * x[k];
         std::fill(time.begin() + last, time.end(), 0.0f);
         fft_.forward();
+        const auto spectrum = fft_.spectrum();
         auto& now = logs_[count_++ % logs_.size()];
         for (std::size_t b = 0; b < bands_.size(); ++b) {
             float sum = 0.0f;
-            for (std::size_t k = bands_[b].first; k < bands_[b].second; ++k) sum += std::norm(fft_.spectrum()[k]);
+            for (std::size_t k = bands_[b].first; k < bands_[b].second; ++k) sum += std::norm(spectrum[k]);
             now[b] = std::log10(sum / float(bands_[b].second - bands_[b].first) + floor_);
         }
     }

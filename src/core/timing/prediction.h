@@ -8,7 +8,7 @@ namespace gristle::core {
 
 /// What a linear prediction, learned from the 40 ms before `from`, does not foresee of the samples from..to: a string
 /// that rings on is foreseen, a new attack is not. Where nothing is before, the samples themselves.
-/// Source: Burg 1975, Maximum entropy spectral analysis (the coefficients), order 24.
+/// Source: Makhoul 1975, Linear prediction: a tutorial review (the covariance method), order 24.
 std::vector<double> predictionError(std::span<const float> x, double rateHz, std::size_t from, std::size_t to);
 
 } // namespace gristle::core
