@@ -43,6 +43,8 @@ private slots:
     void flatEqualiserPassesAll();
     void gateKnowsNoiseFromNotes();
     void gateTimesAreTrue();
+    void gateIsNotHeldByAnOffset();
+    void gateLetsPicksThrough();
     void gateListensToTheDi();
     void gateAdviceTellsNotesFromNoise_data();
     void gateAdviceTellsNotesFromNoise();
@@ -143,6 +145,28 @@ void TestNodes::gateTimesAreTrue()
         QVERIFY2(std::abs(gainDb(closes + t) / wanted - 1.0) < 0.02,
                  qPrintable(QString("%1: %2").arg(t).arg(gainDb(closes + t))));
     }
+}
+
+// 0.2 of full scale that stands still is an input's fault, no note.
+void TestNodes::gateIsNotHeldByAnOffset()
+{
+    auto x = test::sine(300.0, 1e-4, kRate, 2.0);
+    for (float& v : x) v += 0.2f;
+    const auto y = through("gate threshold=-50 depth=40 hold=20 release=20", x);
+    QVERIFY2(std::abs(y.back()) < 0.0025f, qPrintable(QString::number(double(y.back()))));
+}
+
+// A pick of 2 kHz that dies within milliseconds, out of silence: its first 3 ms lose less than 3 dB.
+void TestNodes::gateLetsPicksThrough()
+{
+    std::vector<float> x(24000, 0.0f);
+    for (std::size_t i = 12000; i < x.size(); ++i)
+        x[i] = float(0.4 * std::sin(2.0 * std::numbers::pi * 2000.0 * double(i - 12000) / kRate) *
+                     std::exp(-double(i - 12000) / 480.0));
+    const auto y = through("gate threshold=-45 depth=60 attack=0.1", x);
+    double in = 0.0, out = 0.0;
+    for (std::size_t i = 12000; i < 12144; ++i) in += double(x[i]) * double(x[i]), out += double(y[i]) * double(y[i]);
+    QVERIFY2(10.0 * std::log10(out / in) > -3.0, qPrintable(QString::number(10.0 * std::log10(out / in))));
 }
 
 // Behind 40 dB of gain the noise is far over the threshold, and the gate still closes on it, in time with the note.

@@ -25,15 +25,14 @@ inline std::string pointsOf(std::span<const double> volts, double stepS)
     return out.toStdString() + ")";
 }
 
-/// The output of a netlist by Debian's circuit simulator, every `stepS` from 0 on, less its voltage at rest; empty
-/// where it gave none.
-inline std::vector<double> simulate(const core::Netlist& netlist, const std::string& input, double seconds,
-                                    double stepS)
+/// What a circuit in the simulator's language has at `out`, by Debian's circuit simulator, every `stepS` from 0 on,
+/// less its voltage at rest; empty where it gave none. @param circuit  without analysis lines
+inline std::vector<double> simulate(const QByteArray& text, double seconds, double stepS)
 {
     QTemporaryDir dir;
     QFile circuit(dir.filePath("circuit.cir"));
     if (!circuit.open(QIODevice::WriteOnly)) return {};
-    circuit.write(QByteArray::fromStdString(core::spiceText(netlist, "Gristle", input)));
+    circuit.write(text);
     const QByteArray step = QByteArray::number(stepS), file = dir.filePath("out.txt").toUtf8();
     circuit.write(".options reltol=1e-6 abstol=1e-10 vntol=1e-7 method=trap\n.control\ntran " + step + " " +
                   QByteArray::number(seconds) + " 0 " + step +
@@ -51,6 +50,12 @@ inline std::vector<double> simulate(const core::Netlist& netlist, const std::str
     }
     for (std::size_t i = out.size(); i-- > 0;) out[i] -= out[0];
     return out;
+}
+
+inline std::vector<double> simulate(const core::Netlist& netlist, const std::string& input, double seconds,
+                                    double stepS)
+{
+    return simulate(QByteArray::fromStdString(core::spiceText(netlist, "Gristle", input)), seconds, stepS);
 }
 
 /// Between two steps, by a cubic through four of them.

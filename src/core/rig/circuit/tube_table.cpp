@@ -171,7 +171,7 @@ TubeCells::TubeCells(const TubeTable& table) : cells_(std::size_t(TubeTable::kRo
 
 std::vector<std::shared_ptr<const TubeTable>> tubeTables(std::vector<TubeTable::Spec> specs)
 {
-    constexpr std::size_t kKept = 100;
+    constexpr std::size_t kKept = 50;
     using Table = std::shared_ptr<const TubeTable>;
     static std::mutex mutex;
     static std::list<Table> kept; // the last used first

@@ -29,7 +29,7 @@ public:
         bool operator==(const Spec&) const = default;
     };
 
-    explicit TubeTable(const Spec& spec); ///< allocates; some 5 ms
+    explicit TubeTable(const Spec& spec); ///< allocates; some 10 ms
     const Spec& spec() const noexcept { return spec_; }
     double bentA() const noexcept { return spec_.bentA; }
     /// The lines over the plate's voltage that the columns lie between, and the rows. A place in the table is
@@ -41,7 +41,7 @@ public:
         double perColumn, perRow;   ///< how that goes on from there
     };
     const Lines& lines() const noexcept { return lines_; }
-    static constexpr int kColumns = 256, kRows = 64; ///< powers of two, so that no place lies outside
+    static constexpr int kColumns = 256, kRows = 128; ///< powers of two, so that no place lies outside
     static constexpr std::size_t kHalfRow = 2 * kColumns + 32, kRow = 2 * kHalfRow; ///< numbers; not of one cache set
     // Most of the bending is at the lines: most places within one half of the middle.
     static constexpr double kLeastHalfV = 0.5, kFarthest = 400.0 / 401.0, kScale = 126.5 / kFarthest, kMiddle = 127.5;
@@ -92,7 +92,7 @@ public:
     };
     static constexpr std::size_t kHalf = 8;
 
-    explicit TubeCells(const TubeTable& table); ///< allocates a mebibyte; some 2 ms
+    explicit TubeCells(const TubeTable& table); ///< allocates two mebibytes; some 4 ms
     /// Rows of TubeTable::kColumns.
     const Cell* cells() const noexcept { return cells_.data(); }
 
@@ -101,7 +101,7 @@ private:
 };
 
 /// The tables for these tubes, of the loadings rounded to five digits: those that were made before, and the others made
-/// anew by all cores. What a control does not change is not made again. Keeps the last hundred, some 28 MB. Any thread.
+/// anew by all cores. What a control does not change is not made again. Keeps the last fifty, some 28 MB. Any thread.
 std::vector<std::shared_ptr<const TubeTable>> tubeTables(std::vector<TubeTable::Spec> specs);
 
 } // namespace gristle::core

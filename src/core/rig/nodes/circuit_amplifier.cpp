@@ -11,28 +11,27 @@ namespace gristle::core {
 namespace {
 
 constexpr double kLeastSagOhm = 30.0, kMoreSagOhm = 300.0, kReservoirF = 47e-6;
-// At 48 kHz 7 times for playing, 16 and 14 for rendering: what folds is as far down as it has to be in either voice.
-constexpr double kPlayingHz = 335e3, kCleanRenderingHz = 705e3, kTightRenderingHz = 670e3;
-constexpr double kSpeakerDb = -30.0; // DESIGN.md: the loudspeaker's voltage less a fixed 30 dB
-constexpr double kLineDb = -20.0;    // line level against what a preamp gives a power stage
+// At 48 kHz 7 times for playing; 16 for rendering, 32 where the power stage is hit so hard that more would fold.
+constexpr double kPlayingHz = 335e3;
+constexpr double kHitHardClean = 0.6, kHitHardTight = 0.8; // of the master's turn
+constexpr double kSpeakerDb = -30.0;                       // DESIGN.md: the loudspeaker's voltage less a fixed 30 dB
+constexpr double kLineDb = -20.0;                          // line level against what a preamp gives a power stage
 
 /// A voice at work. Each channel has an amplifier of its own.
 class CircuitAmplifier final : public NodeProcessor {
 public:
-    /// @param renderingHz  the least rate at which it is rendered
-    CircuitAmplifier(std::vector<Netlist> sections, double renderingHz, double inDb, double outDb)
-        : sections_(std::move(sections)), renderingHz_(renderingHz), inGain_(dbToAmplitude(inDb)),
+    CircuitAmplifier(std::vector<Netlist> sections, bool isHitHard, double inDb, double outDb)
+        : sections_(std::move(sections)), isHitHard_(isHitHard), inGain_(dbToAmplitude(inDb)),
           outGain_(static_cast<float>(dbToAmplitude(outDb)))
     {}
 
     void prepare(const PrepareSpec& spec) override
     {
         sides_.clear();
-        const auto factorFor = [&](double leastHz) { return Oversampler::factorFor(spec.rateHz, leastHz); };
-        const std::size_t factor = spec.effort == Effort::Full ? 2 * factorFor(0.5 * renderingHz_)
-                                   : spec.effort == Effort::Draft
-                                       ? std::max<std::size_t>(2, Oversampler::factorFor(spec.rateHz) / 2)
-                                       : factorFor(kPlayingHz);
+        const std::size_t usual = Oversampler::factorFor(spec.rateHz);
+        const std::size_t factor = spec.effort == Effort::Full    ? (isHitHard_ ? 4 : 2) * usual
+                                   : spec.effort == Effort::Draft ? std::max<std::size_t>(2, usual / 2)
+                                                                  : Oversampler::factorFor(spec.rateHz, kPlayingHz);
         for (std::size_t c = 0; c < spec.channels; ++c)
             sides_.emplace_back(sections_, spec.rateHz, factor, spec.phase(), spec.maxBlock);
     }
@@ -76,7 +75,7 @@ public:
 
 private:
     std::vector<Netlist> sections_;
-    double renderingHz_;
+    bool isHitHard_;
     double inGain_;
     float outGain_;
     std::vector<CircuitSide> sides_;
@@ -130,14 +129,15 @@ NodeType circuitAmplifierNode()
                 const Sag sag{kLeastSagOhm + kMoreSagOhm * at("sag") * at("sag"), kReservoirF};
                 const Voice voice = textOf(v, "voice") == "clean" ? Voice::CleanHeadroom : Voice::TightCascade;
                 const std::string& part = textOf(v, "part");
-                const bool isPreamp = part == "preamp", isPower = part == "power";
+                const bool isPreamp = part == "preamp", isPower = part == "power"; // whatever comes in there
+                const double hitHard = voice == Voice::CleanHeadroom ? kHitHardClean : kHitHardTight;
+                const bool isHitHard = isPower || (!isPreamp && controls.master > hitHard);
                 return std::unique_ptr<NodeProcessor>(std::make_unique<CircuitAmplifier>(
                     amplifierSections(voice, controls, sag,
                                       isPreamp  ? AmplifierPart::Preamp
                                       : isPower ? AmplifierPart::Power
                                                 : AmplifierPart::Whole),
-                    voice == Voice::CleanHeadroom ? kCleanRenderingHz : kTightRenderingHz, isPower ? -kLineDb : 0.0,
-                    isPreamp ? kLineDb : kSpeakerDb));
+                    isHitHard, isPower ? -kLineDb : 0.0, isPreamp ? kLineDb : kSpeakerDb));
             }};
 }
 

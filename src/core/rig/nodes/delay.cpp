@@ -136,13 +136,13 @@ private:
         std::optional<OnePole> low, high;
     };
 
-    /// By how much the wet sound steps back: by all of it while what comes in is as loud as the echoes, by nothing
-    /// where it is 20 dB softer.
+    /// By how much the wet sound steps back: by all of it while what comes in is as loud as its first echo (what
+    /// repeats add to that does not count), by nothing where it is 20 dB softer.
     double duck(double dry, double wet) noexcept
     {
         if (d_.duckDb <= 0.0) return 1.0;
         held_ = std::max(dry, held_ * fall_);
-        wetHeld_ = std::max({wet, wetHeld_ * fall_, 1e-9});
+        wetHeld_ = std::max({wet * (1.0 - std::min(d_.feedback, 0.9)), wetHeld_ * fall_, 1e-9});
         const double over = std::clamp(1.0 + amplitudeToDb(std::max(held_, 1e-9) / wetHeld_) / 20.0, 0.0, 1.0);
         shown_ += rise_ * (over * d_.duckDb - shown_);
         return dbToAmplitude(-shown_);

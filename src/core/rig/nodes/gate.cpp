@@ -1,5 +1,6 @@
 #include "core/rig/nodes/nodes.h"
 
+#include "core/signal/biquad.h"
 #include "core/units/decibels.h"
 
 #include <algorithm>
@@ -11,6 +12,8 @@ namespace {
 
 constexpr double kThereDb = 1e-4; // as good as open or closed
 constexpr double kLevelS = 0.005; // of the mean square that is looked at: two periods of the lowest string's octave
+constexpr double kLowHz = 15.0;   // below is no string: an input's offset does not hold it open
+constexpr double kAtOnce = 16.0;  // a pick's first swing, 12 dB over the threshold, opens it before the mean has risen
 
 /// Turns down what comes in while the DI is soft. The level is that of the DI, as late as what comes in is, so it works
 /// the same behind any amount of gain. Opens above the threshold, closes when the level has been under it, less the
@@ -34,6 +37,7 @@ public:
         open_ = reference * dbToPower(dials_.thresholdDbfs);
         close_ = reference * dbToPower(dials_.thresholdDbfs - dials_.hysteresisDb);
         holdFrames_ = static_cast<std::size_t>(dials_.holdMs * 1e-3 * spec.rateHz);
+        strings_ = OnePole::highPass(kLowHz, spec.rateHz);
         line_.assign(spec.diLate + 1, 0.0f);
         gain_.assign(spec.maxBlock, 0.0f);
         reset();
@@ -41,6 +45,7 @@ public:
     void reset() noexcept override
     {
         std::ranges::fill(line_, 0.0f);
+        strings_.reset();
         at_ = below_ = 0;
         power_ = 0.0;
         isOpen_ = false;
@@ -50,7 +55,7 @@ public:
     void takeOver(const NodeProcessor& other) noexcept override
     {
         const auto& before = static_cast<const Gate&>(other);
-        power_ = before.power_, isOpen_ = before.isOpen_, below_ = before.below_;
+        strings_ = before.strings_, power_ = before.power_, isOpen_ = before.isOpen_, below_ = before.below_;
         db_ = isOpen_ ? before.db_ : std::max(before.db_, -dials_.depthDb);
         now_ = static_cast<float>(dbToAmplitude(db_));
         if (line_.size() == before.line_.size()) std::ranges::copy(before.line_, line_.begin()), at_ = before.at_;
@@ -60,10 +65,10 @@ public:
         for (std::size_t i = 0; i < block.frames; ++i) {
             line_[at_] = block.di ? block.di[i] : block.channel[0][i];
             at_ = at_ + 1 == line_.size() ? 0 : at_ + 1;
-            const double x = double(line_[at_]); // the oldest
+            const double x = strings_.step(double(line_[at_])); // the oldest
             power_ += (x * x - power_) * level_;
             if (power_ < 1e-30) power_ = 0.0;
-            if (power_ >= open_) isOpen_ = true;
+            if (power_ >= open_ || x * x >= kAtOnce * open_) isOpen_ = true;
             below_ = power_ < close_ ? below_ + 1 : 0;
             if (below_ > holdFrames_) isOpen_ = false;
             const double target = isOpen_ ? 0.0 : -dials_.depthDb;
@@ -82,6 +87,7 @@ private:
     Dials dials_;
     double level_ = 0.0, attack_ = 0.0, release_ = 0.0, open_ = 0.0, close_ = 0.0;
     std::size_t holdFrames_ = 0;
+    OnePole strings_;
     std::vector<float> line_, gain_;
     std::size_t at_ = 0, below_ = 0;
     double power_ = 0.0, db_ = 0.0;

@@ -11,7 +11,8 @@ namespace gristle::core {
 namespace {
 
 /// Never above its ceiling: the gain is the least that any frame of the next milliseconds asks for, and its mean over
-/// as long, so that it is there in time; let go exponentially. No sample passes above, as each of the gains in its mean
+/// as long, so that it is there in time; held over half a period of the lowest string, so that it does not follow the
+/// wave itself, and let go exponentially. No sample passes above, as each of the gains in its mean
 /// has seen it.
 class Limiter final : public NodeProcessor {
 public:
@@ -22,6 +23,7 @@ public:
     {
         window_ = std::max<std::size_t>(2, std::size_t((spec.live ? kLiveS : kRenderedS) * spec.rateHz));
         pull_ = 1.0 - std::exp(-1.0 / (releaseMs_ * 1e-3 * spec.rateHz));
+        hold_ = std::size_t(kHoldS * spec.rateHz);
         lines_.assign(spec.channels, std::vector<float>(window_));
         leasts_.resize(window_);
         asked_.resize(2 * window_);
@@ -34,6 +36,7 @@ public:
         std::ranges::fill(leasts_, 1.0);
         sum_ = double(window_);
         released_ = 1.0;
+        held_ = 0;
         first_ = count_ = 0;
         now_ = 0;
     }
@@ -43,8 +46,13 @@ public:
         for (std::size_t i = 0; i < block.frames; ++i, ++now_) {
             float peak = 0.0f;
             for (std::size_t c = 0; c < block.channels; ++c) peak = std::max(peak, std::abs(block.channel[c][i]));
-            released_ += pull_ * (1.0 - released_);
-            released_ = std::min(released_, peak > ceiling_ ? double(ceiling_) / double(peak) : 1.0);
+            const double asks = peak > ceiling_ ? double(ceiling_) / double(peak) : 1.0;
+            if (asks < 1.0 && asks <= released_ + kAsMuch)
+                released_ = std::min(asks, released_), held_ = hold_;
+            else if (held_ > 0)
+                --held_;
+            else
+                released_ = std::min(asks, released_ + pull_ * (1.0 - released_));
             const std::size_t at = now_ % window_;
             const double least = leastOf(released_);
             sum_ += least - leasts_[at];
@@ -63,7 +71,8 @@ public:
     }
 
 private:
-    static constexpr double kLiveS = 0.0005, kRenderedS = 0.0015;
+    static constexpr double kLiveS = 0.0005, kRenderedS = 0.0015, kHoldS = 0.013;
+    static constexpr double kAsMuch = 1e-3; // the next crest falls between other samples
 
     /// The least gain asked for in the window that ends now. A queue of those that may still be it, each above the one
     /// before: every gain enters and leaves once.
@@ -79,6 +88,7 @@ private:
 
     float ceiling_;
     double releaseMs_, pull_ = 0.0, released_ = 1.0, sum_ = 0.0;
+    std::size_t hold_ = 0, held_ = 0; ///< frames
     std::size_t window_ = 2, first_ = 0, count_ = 0, now_ = 0;
     std::vector<std::vector<float>> lines_;
     std::vector<double> leasts_, asked_;
@@ -91,7 +101,8 @@ NodeType limiterNode()
 {
     return {.type = "limiter",
             .title = "Limiter",
-            .about = "Lets no peak above its ceiling; below it nothing is done. Looks half a millisecond ahead.",
+            .about = "Lets no peak above its ceiling; below it nothing is done. Looks half a millisecond "
+                     "ahead while you play, 1.5 ms where it renders.",
             .channels = "any",
             .parameters = {numberSpec("ceiling", "dBu", -40.0, 40.0, "0", "the level of a sine with that peak"),
                            milliseconds("release", 5.0, 1000.0, "60", "time constant of letting go")},

@@ -7,20 +7,25 @@
 #include <array>
 #include <cmath>
 #include <cstring>
+#include <numbers>
+#include <vector>
 
 namespace gristle::core {
 
 namespace {
 
 /// Sixteen delay lines that feed each other through a Hadamard matrix; each loses just as much as its length asks for,
-/// so every frequency decays by 60 dB in the time that is set. Its sound is as loud as what comes in, however long it
-/// rings. Source: Jot and Chaigne 1991, Digital delay networks for designing artificial reverberators; Schroeder 1962
-/// (allpass diffusion before it).
+/// so every frequency decays by 60 dB in the time that is set. Behind the matrix pairs of lines turn slowly into each
+/// other: no line keeps its pitch, so that a tail is as even as noise, and loses nothing by it. What goes into the
+/// lines is heard itself, for the time until they come back. Both sides have a way in of their own. Its sound is as
+/// loud as what comes in, however long it rings. Source: Jot and Chaigne 1991, Digital delay networks for designing
+/// artificial reverberators; Schroeder 1962 (allpass diffusion before it); Schlecht and Habets 2015, Time-varying
+/// feedback matrices in feedback delay networks.
 class Reverb final : public NodeProcessor {
 public:
     struct Dials {
         double shortestS, longestS; ///< of the lines
-        int diffusers;
+        std::vector<double> diffusersS;
         double decayS, low, high, preS, lowCutHz, highCutHz, bellHz, bellDb, mix;
     };
     explicit Reverb(const Dials& dials) : d_(dials) {}
@@ -28,12 +33,15 @@ public:
     void prepare(const PrepareSpec& spec) override
     {
         const double rate = spec.rateHz;
-        double kept = 0.0; // of the energy, in one passage
+        // Lengths are chosen at one rate, so that a reverb is the same at each.
+        const auto framesOf = [&](double at48) { return std::size_t(std::lround(at48 / kChosenHz * rate)); };
+        double kept = 0.0, meanS = 0.0; // of the energy, in one passage; of the lines
         std::size_t before = 0;
         for (std::size_t k = 0; k < kLines; ++k) {
             const double wish = d_.shortestS * std::pow(d_.longestS / d_.shortestS, double(k) / (kLines - 1));
-            const std::size_t length = primeFrom(std::max(before + 1, std::size_t(wish * rate)));
-            before = length;
+            before = primeFrom(std::max(before + 1, std::size_t(wish * kChosenHz)));
+            const std::size_t length = framesOf(double(before));
+            meanS += double(length) / rate / kLines;
             Line& line = lines_[k];
             line.ring.assign(length, 0.0f);
             if (k == 0) chunk_ = std::min(kMostChunk, length);
@@ -42,12 +50,25 @@ public:
             high_[k / 4].set(k % 4, highShelf(kHighHz, mid * (1.0 / d_.high - 1.0), rate), 1.0);
             kept += dbToPower(mid) / kLines;
         }
+        // As much as the decay would have had in the time before the lines come back.
+        const double early = 13.8 / d_.decayS * meanS, whole = 1.0 + early;
+        early_ = std::sqrt(early / whole);
         // Lines that keep `kept` of the energy hold 1 / (1 - kept) of what comes in, and give `kept` of that.
-        out_ = std::sqrt((1.0 - kept) / kept);
-        diffusers_.clear();
-        for (int k = 0; k < d_.diffusers; ++k)
-            diffusers_.push_back({std::vector<float>(primeFrom(std::size_t(kDiffuserS[std::size_t(k)] * rate)))});
-        pre_.ring.assign(std::size_t(d_.preS * rate) + 1, 0.0f);
+        out_ = std::sqrt((1.0 - kept) / kept / whole);
+        for (std::size_t side = 0; side < 2; ++side) {
+            ways_[side].diffusers.clear();
+            for (const double s : d_.diffusersS) {
+                const double wish = (side == 0 ? s : kOtherSide * s) * kChosenHz;
+                ways_[side].diffusers.push_back(
+                    {std::vector<float>(std::max<std::size_t>(1, framesOf(double(primeFrom(std::size_t(wish))))))});
+            }
+            ways_[side].pre.ring.assign(std::size_t(std::lround(d_.preS * rate)) + 1, 0.0f);
+        }
+        for (std::size_t pair = 0; pair < 2; ++pair)
+            for (std::size_t k = 0; k < 4; ++k) {
+                const double by = 2.0 * std::numbers::pi * kTurnsHz[4 * pair + k] / rate;
+                turnCos_[pair][k] = std::cos(by), turnSin_[pair][k] = std::sin(by);
+            }
         const BiquadCoefficients cuts[]{highPass(std::max(5.0, d_.lowCutHz), 0.7071, rate),
                                         lowPass(std::min(d_.highCutHz, 0.45 * rate), 0.7071, rate),
                                         bell(d_.bellHz, d_.bellDb, 1.0, rate)};
@@ -62,8 +83,15 @@ public:
             line.at = 0;
         }
         for (std::size_t q = 0; q < kQuads; ++q) low_[q].reset(), high_[q].reset();
-        for (Line& diffuser : diffusers_) std::ranges::fill(diffuser.ring, 0.0f), diffuser.at = 0;
-        std::ranges::fill(pre_.ring, 0.0f), pre_.at = 0;
+        for (Way& way : ways_) {
+            for (Line& diffuser : way.diffusers) std::ranges::fill(diffuser.ring, 0.0f), diffuser.at = 0;
+            std::ranges::fill(way.pre.ring, 0.0f), way.pre.at = 0;
+        }
+        for (std::size_t pair = 0; pair < 2; ++pair)
+            for (std::size_t k = 0; k < 4; ++k) { // each from another angle
+                const double at = 2.0 * std::numbers::pi * double(4 * pair + k) / 8.0;
+                cos_[pair][k] = std::cos(at), sin_[pair][k] = std::sin(at);
+            }
         for (auto& filter : wet_) filter.reset();
     }
     void takeOver(const NodeProcessor& other) noexcept override
@@ -74,6 +102,7 @@ public:
                 std::ranges::copy(before.lines_[k].ring, lines_[k].ring.begin());
                 lines_[k].at = before.lines_[k].at;
             }
+        cos_ = before.cos_, sin_ = before.sin_;
     }
     std::size_t outputChannels(std::size_t) const noexcept override { return 2; }
     double tailSeconds() const noexcept override
@@ -95,8 +124,10 @@ public:
 private:
     static constexpr std::size_t kLines = 16, kQuads = kLines / 4, kMostChunk = 64;
     static constexpr double kLowHz = 200.0, kHighHz = 5000.0;
-    static constexpr float kDiffusion = 0.6f;
-    static constexpr std::array<double, 4> kDiffuserS{0.0047, 0.0036, 0.0127, 0.0093};
+    static constexpr float kDiffusion = 0.65f;
+    static constexpr double kChosenHz = 48000.0, kOtherSide = 1.13;
+    /// How fast pairs of lines turn into each other, this way or that.
+    static constexpr std::array<double, 8> kTurnsHz{1.39, -1.97, 2.59, -0.91, -1.63, 2.27, -2.89, 1.15};
 
     typedef double Two __attribute__((vector_size(16)));
     typedef double Four __attribute__((vector_size(32)));
@@ -144,8 +175,14 @@ private:
         }
     };
 
+    /// Of one side into the lines: later, and through its diffusers.
+    struct Way {
+        Line pre;
+        std::vector<Line> diffusers;
+        void spread(float* x, std::size_t frames) noexcept;
+    };
+
     void run(float* left, float* right, std::size_t frames) noexcept;
-    void spread(float* x, std::size_t frames) noexcept;
     static void turn(FourFloats* x) noexcept;
     /// The next prime: lengths without a common measure, so that echoes do not fall together.
     static std::size_t primeFrom(std::size_t n)
@@ -176,22 +213,21 @@ private:
     Dials d_;
     std::array<Line, kLines> lines_;
     std::array<Biquads<Four>, kQuads> low_, high_; ///< of the lines
-    std::vector<Line> diffusers_;
-    Line pre_;
-    std::array<Biquads<Two>, 3> wet_; ///< of both sides
-    double out_ = 1.0;
+    std::array<Way, 2> ways_;
+    std::array<Four, 2> cos_{}, sin_{}, turnCos_{}, turnSin_{}; ///< of pairs of lines now, and on to the next frame
+    std::array<Biquads<Two>, 3> wet_;                           ///< of both sides
+    double out_ = 1.0, early_ = 0.0;
     std::size_t chunk_ = kMostChunk; ///< frames at a time, as many as the shortest line holds at most
 };
 
-/// Later, and through the diffusers.
-void Reverb::spread(float* x, std::size_t frames) noexcept
+void Reverb::Way::spread(float* x, std::size_t frames) noexcept
 {
     for (std::size_t i = 0; i < frames; ++i) {
-        pre_.ring[pre_.at] = x[i];
-        pre_.step();
-        x[i] = pre_.ring[pre_.at]; // the oldest
+        pre.ring[pre.at] = x[i];
+        pre.step();
+        x[i] = pre.ring[pre.at]; // the oldest
     }
-    for (Line& diffuser : diffusers_)
+    for (Line& diffuser : diffusers)
         for (std::size_t i = 0; i < frames; ++i) {
             float& slot = diffuser.ring[diffuser.at];
             const float v = x[i] - kDiffusion * slot;
@@ -217,9 +253,10 @@ void Reverb::spread(float* x, std::size_t frames) noexcept
 GRISTLE_VECTORISED
 void Reverb::run(float* left, float* right, std::size_t frames) noexcept
 {
-    std::array<float, kMostChunk> in;
-    for (std::size_t i = 0; i < frames; ++i) in[i] = 0.5f * (left[i] + right[i]);
-    spread(in.data(), frames);
+    std::array<std::array<float, kMostChunk>, 2> in;
+    std::copy_n(left, frames, in[0].data());
+    std::copy_n(right, frames, in[1].data());
+    for (std::size_t side = 0; side < 2; ++side) ways_[side].spread(in[side].data(), frames);
     alignas(16) std::array<std::array<float, kMostChunk>, kLines> lines;
     for (std::size_t k = 0; k < kLines; ++k) lines_[k].read(lines[k].data(), frames);
     std::array<std::array<Four, kQuads>, kMostChunk> y; // of each frame all lines
@@ -240,11 +277,19 @@ void Reverb::run(float* left, float* right, std::size_t frames) noexcept
             sides[1] += y[i][q] * Four{1.0, 1.0, -1.0, -1.0};
         }
         for (std::size_t side = 0; side < 2; ++side)
-            wet[i][side] = out_ * ((sides[side][0] + sides[side][1]) + (sides[side][2] + sides[side][3]));
+            wet[i][side] = out_ * ((sides[side][0] + sides[side][1]) + (sides[side][2] + sides[side][3])) +
+                           early_ * double(in[side][i]);
     }
     for (std::size_t i = 0; i < frames; ++i) {
         hadamard(y[i].data());
-        for (std::size_t q = 0; q < kQuads; ++q) y[i][q] += q % 2 == 0 ? double(in[i]) : -double(in[i]);
+        for (std::size_t pair = 0; pair < 2; ++pair) {
+            const Four c = cos_[pair], s = sin_[pair], a = y[i][2 * pair], b = y[i][2 * pair + 1];
+            y[i][2 * pair] = c * a - s * b;
+            y[i][2 * pair + 1] = s * a + c * b;
+            cos_[pair] = c * turnCos_[pair] - s * turnSin_[pair];
+            sin_[pair] = s * turnCos_[pair] + c * turnSin_[pair];
+        }
+        for (std::size_t q = 0; q < kQuads; ++q) y[i][q] += q % 2 == 0 ? double(in[0][i]) : -double(in[1][i]);
     }
     for (std::size_t q = 0; q < kQuads; ++q)
         for (std::size_t i = 0; i < frames; i += 4) {
@@ -253,11 +298,16 @@ void Reverb::run(float* left, float* right, std::size_t frames) noexcept
             turn(four);
             for (std::size_t k = 0; k < 4; ++k) std::memcpy(&lines[4 * q + k][i], &four[k], sizeof four[k]);
         }
+    for (std::size_t pair = 0; pair < 2; ++pair) { // rounding must not let the turn grow or shrink
+        const Four off = 1.5 - 0.5 * (cos_[pair] * cos_[pair] + sin_[pair] * sin_[pair]);
+        cos_[pair] *= off, sin_[pair] *= off;
+    }
     for (std::size_t k = 0; k < kLines; ++k) lines_[k].write(lines[k].data(), frames);
+    const double dry = std::sqrt(1.0 - d_.mix * d_.mix); // as loud together, whatever the mix
     for (std::size_t i = 0; i < frames; ++i) {
         for (auto& filter : wet_) filter.step(wet[i]);
-        left[i] = float((1.0 - d_.mix) * double(left[i]) + d_.mix * wet[i][0]);
-        right[i] = float((1.0 - d_.mix) * double(right[i]) + d_.mix * wet[i][1]);
+        left[i] = float(dry * double(left[i]) + d_.mix * wet[i][0]);
+        right[i] = float(dry * double(right[i]) + d_.mix * wet[i][1]);
     }
 }
 
@@ -282,9 +332,13 @@ NodeType reverbNode()
             .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
                 const std::string& kind = textOf(v, "kind");
                 Reverb::Dials d{};
-                if (kind == "room") d.shortestS = 0.009, d.longestS = 0.031, d.diffusers = 2;
-                if (kind == "hall") d.shortestS = 0.029, d.longestS = 0.093, d.diffusers = 3;
-                if (kind == "plate") d.shortestS = 0.013, d.longestS = 0.043, d.diffusers = 4;
+                if (kind == "room")
+                    d.shortestS = 0.009, d.longestS = 0.037, d.diffusersS = {0.0011, 0.0019, 0.0031, 0.0047};
+                if (kind == "hall")
+                    d.shortestS = 0.029, d.longestS = 0.093, d.diffusersS = {0.0023, 0.0041, 0.0067, 0.0093, 0.0127};
+                if (kind == "plate")
+                    d.shortestS = 0.013, d.longestS = 0.043,
+                    d.diffusersS = {0.00031, 0.00053, 0.00083, 0.00127, 0.00193, 0.0029, 0.0041, 0.0059};
                 const auto n = [&](const char* key) { return numberOf(v, key); };
                 d.decayS = n("decay"), d.low = n("low"), d.high = n("high"), d.preS = n("pre") * 1e-3;
                 d.lowCutHz = n("low_cut"), d.highCutHz = n("high_cut"), d.bellHz = n("bell_hz");
