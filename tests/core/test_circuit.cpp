@@ -260,21 +260,7 @@ void TestCircuit::softPlayingIsClean()
 {
     QFETCH(QString, node);
     QFETCH(double, volts);
-    constexpr double kRate = 48000.0; // of 480 Hz: a hundred samples a cycle
-    const auto harmonics = [&](double of) {
-        std::vector<float> x(std::size_t(1.2 * kRate));
-        for (std::size_t i = 0; i < x.size(); ++i) x[i] = float(of * std::sin(2.0 * kPi * double(i % 100) / 100.0));
-        const auto y = gristle::test::throughChain(("circuit " + node).toStdString(), x)[0];
-        const auto powerOf = [&](int k) {
-            std::complex<double> sum = 0.0;
-            for (std::size_t i = y.size() - 20000; i < y.size() - 10000; ++i)
-                sum += double(y[i]) * std::polar(1.0, -2.0 * kPi * double(k) * double(i % 100) / 100.0);
-            return std::norm(sum);
-        };
-        double over = 0.0;
-        for (int k = 2; k < 20; ++k) over += powerOf(k);
-        return std::sqrt(over / powerOf(1));
-    };
+    const auto harmonics = [&](double of) { return gristle::test::harmonicsOf(("circuit " + node).toStdString(), of); };
     const double breaksUp = harmonics(volts), soft = harmonics(volts * std::pow(10.0, -30.0 / 20.0));
     QVERIFY2(breaksUp > 0.05 && breaksUp < 0.2, qPrintable(QString::number(breaksUp)));
     QVERIFY2(soft < 0.01, qPrintable(QString::number(soft)));

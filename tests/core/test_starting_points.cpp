@@ -4,11 +4,10 @@
 #include "core/measure/true_peak.h"
 #include "core/rig/starting_points.h"
 #include "core/units/calibration.h"
+#include "support/chain.h"
 #include "support/rig_run.h"
 
 #include <QtTest/QtTest>
-#include <complex>
-#include <numbers>
 
 using namespace gristle::core;
 
@@ -25,23 +24,6 @@ std::vector<float> demoDi(const std::filesystem::path& session)
     std::vector<float> out(file.audio.channel(0).begin(), file.audio.channel(0).end());
     for (float& v : out) v *= volts;
     return out;
-}
-
-/// Harmonics of a tone of 480 Hz behind some stages, against the tone.
-double harmonics(const std::string& line, double volts)
-{
-    std::vector<float> x(std::size_t(1.2 * kRate));
-    for (std::size_t i = 0; i < x.size(); ++i)
-        x[i] = float(volts * std::sin(2.0 * std::numbers::pi * double(i % 100) / 100.0));
-    const auto y = gristle::test::run(line, x)[0];
-    double over = 0.0, first = 0.0;
-    for (int k = 1; k < 20; ++k) {
-        std::complex<double> sum = 0.0;
-        for (std::size_t i = y.size() - 20000; i < y.size() - 10000; ++i)
-            sum += double(y[i]) * std::polar(1.0, -2.0 * std::numbers::pi * double(k) * double(i % 100) / 100.0);
-        (k == 1 ? first : over) += std::norm(sum);
-    }
-    return std::sqrt(over / first);
 }
 
 } // namespace
@@ -99,9 +81,9 @@ void TestStartingPoints::edgeIsCleanWhereItIsPlayedSoftly()
     QCOMPARE(chain.size(), std::size_t(1));
     const std::string line = recallLine(chain);
     double dBv = -60.0;
-    while (harmonics(line, std::pow(10.0, dBv / 20.0)) < 0.1 && dBv < 10.0) dBv += 1.0;
+    while (gristle::test::harmonicsOf(line, std::pow(10.0, dBv / 20.0)) < 0.1 && dBv < 10.0) dBv += 1.0;
     QVERIFY2(dBv > -40.0 && dBv < 0.0, qPrintable(QString::number(dBv))); // digging in reaches it
-    const double soft = harmonics(line, std::pow(10.0, (dBv - 30.0) / 20.0));
+    const double soft = gristle::test::harmonicsOf(line, std::pow(10.0, (dBv - 30.0) / 20.0));
     QVERIFY2(soft < 0.01, qPrintable(QString::number(soft)));
 }
 

@@ -328,7 +328,9 @@ NodeType reverbNode()
                            hertz("low_cut", 20.0, 1000.0, "120", "of the wet sound, 12 dB an octave"),
                            hertz("high_cut", 1000.0, 20000.0, "8000", "of the wet sound, 12 dB an octave"),
                            hertz("bell_hz", 100.0, 8000.0, "800", "of the wet sound"),
-                           decibels("bell_db", -18.0, 18.0, "0", "of the wet sound, an octave wide"), mixSpec("0.2")},
+                           decibels("bell_db", -18.0, 18.0, "0", "of the wet sound, an octave wide"),
+                           part("mix", "0.2",
+                                "of the wet sound; the dry one gives way so far that both are as loud as it was")},
             .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
                 const std::string& kind = textOf(v, "kind");
                 Reverb::Dials d{};
