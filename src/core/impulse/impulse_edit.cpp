@@ -1,8 +1,8 @@
 #include "core/impulse/impulse_edit.h"
 
 #include "core/impulse/loudspeaker_model.h"
-#include "core/signal/biquad.h"
 #include "core/signal/fft.h"
+#include "core/signal/matched_filters.h"
 #include "core/signal/minimum_phase.h"
 #include "core/units/decibels.h"
 
@@ -85,8 +85,8 @@ Result<EditedImpulse> editImpulse(const Recording& impulse, const ImpulseEdit& e
         }
         if (edit.minimumPhase) x = earliest(x, rate);
         if (edit.lowCutHz > 0.0) Biquad(highPass(edit.lowCutHz, kButterworth, rate)).process(x);
-        if (edit.highCutHz > 0.0) Biquad(lowPass(edit.highCutHz, kButterworth, rate)).process(x);
-        if (edit.airDb != 0.0) Biquad(highShelf(std::min(kAirHz, 0.4 * rate), edit.airDb, rate)).process(x);
+        if (edit.highCutHz > 0.0) Biquad(matchedLowPass(edit.highCutHz, kButterworth, rate)).process(x);
+        if (edit.airDb != 0.0) Biquad(matchedHighShelf(std::min(kAirHz, 0.45 * rate), edit.airDb, rate)).process(x);
         std::ranges::copy(x, out.impulse.audio.channel(c).begin());
     }
     if (edit.match) {

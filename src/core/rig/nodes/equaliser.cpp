@@ -1,9 +1,11 @@
 #include "core/rig/nodes/nodes.h"
 
 #include "core/signal/biquad.h"
+#include "core/signal/matched_filters.h"
 
 #include <cmath>
 #include <numbers>
+#include <optional>
 
 namespace gristle::core {
 
@@ -11,32 +13,32 @@ namespace {
 
 /// Butterworth sections of an order from 1 to 4.
 struct Cut {
-    bool on = false, hasOne = false;
-    OnePole one;
-    std::vector<Biquad> two;
+    std::optional<OnePole> one;
+    std::vector<Biquad> sections;
 
     /// @param hz  0: none. @param slopeDb  an octave: 6, 12, 18 or 24
-    Cut(double hz, int slopeDb, bool low, double rateHz) : on(hz > 0.0)
+    Cut(double hz, int slopeDb, bool low, double rateHz)
     {
-        if (!on) return;
+        if (hz <= 0.0) return;
         const int order = slopeDb / 6;
-        hasOne = order % 2 == 1;
-        if (hasOne) one = low ? OnePole::highPass(hz, rateHz) : OnePole::lowPass(hz, rateHz);
+        const bool isOdd = order % 2 == 1;
+        if (isOdd && low) one = OnePole::highPass(hz, rateHz);
+        if (isOdd && !low) sections.emplace_back(matchedLowPass(hz, rateHz));
         for (int k = 0; k < order / 2; ++k) { // pole pairs of Butterworth: Q = 1 / (2 cos of their angle)
-            const double angle = hasOne ? std::numbers::pi * (k + 1.0) / order : std::numbers::pi * (k + 0.5) / order;
+            const double angle = std::numbers::pi * (k + (isOdd ? 1.0 : 0.5)) / order;
             const double q = 0.5 / std::cos(angle);
-            two.emplace_back(low ? highPass(hz, q, rateHz) : lowPass(hz, q, rateHz));
+            sections.emplace_back(low ? highPass(hz, q, rateHz) : matchedLowPass(hz, q, rateHz));
         }
     }
     void process(std::span<float> x) noexcept
     {
-        if (hasOne) one.process(x);
-        for (Biquad& b : two) b.process(x);
+        if (one) one->process(x);
+        for (Biquad& b : sections) b.process(x);
     }
     void reset() noexcept
     {
-        one.reset();
-        for (Biquad& b : two) b.reset();
+        if (one) one->reset();
+        for (Biquad& b : sections) b.reset();
     }
 };
 
@@ -48,22 +50,17 @@ public:
     {
         const auto n = [&](const char* key) { return numberOf(values_, key); };
         const auto slope = [&](const char* key) { return std::stoi(textOf(values_, key)); };
-        sides_.clear();
-        for (std::size_t c = 0; c < spec.channels; ++c) {
-            Side side{{n("low_cut"), slope("low_slope"), true, spec.rateHz},
-                      {n("high_cut"), slope("high_slope"), false, spec.rateHz},
-                      {}};
-            const auto add = [&](double db, const BiquadCoefficients& c2) {
-                if (db != 0.0) side.bands.emplace_back(c2);
-            };
-            add(n("low_db"), lowShelf(n("low_hz"), n("low_db"), spec.rateHz));
-            for (const std::string i : {"1", "2", "3"}) {
-                const double db = numberOf(values_, "db" + i);
-                add(db, bell(numberOf(values_, "hz" + i), db, numberOf(values_, "q" + i), spec.rateHz));
-            }
-            add(n("high_db"), highShelf(n("high_hz"), n("high_db"), spec.rateHz));
-            sides_.push_back(std::move(side));
-        }
+        Side side{{n("low_cut"), slope("low_slope"), true, spec.rateHz},
+                  {n("high_cut"), slope("high_slope"), false, spec.rateHz},
+                  {}};
+        if (const double db = n("low_db"); db != 0.0) side.bands.emplace_back(lowShelf(n("low_hz"), db, spec.rateHz));
+        for (const std::string i : {"1", "2", "3"})
+            if (const double db = numberOf(values_, "db" + i); db != 0.0)
+                side.bands.emplace_back(
+                    matchedBell(numberOf(values_, "hz" + i), db, numberOf(values_, "q" + i), spec.rateHz));
+        if (const double db = n("high_db"); db != 0.0)
+            side.bands.emplace_back(matchedHighShelf(n("high_hz"), db, spec.rateHz));
+        sides_.assign(spec.channels, side);
         // A section of Q 20 at 20 Hz rings for 3.3 s to -90 dB; the usual ones are far shorter.
         tail_ = 0.05;
         if (n("low_cut") > 0.0) tail_ = std::max(tail_, 4.0 / n("low_cut") * slope("low_slope") / 6.0);

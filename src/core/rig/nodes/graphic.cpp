@@ -1,5 +1,5 @@
 #include "core/rig/nodes/nodes.h"
-#include "core/signal/biquad.h"
+#include "core/signal/matched_filters.h"
 
 #include <Eigen/Dense>
 #include <array>
@@ -34,6 +34,7 @@ public:
     void prepare(const PrepareSpec& spec) override
     {
         constexpr int kRounds = 12;
+        constexpr double kNearEnough = 1e-4; // dB
         using Vector = Eigen::VectorXd;
         std::vector<int> bands; // those that the rate can hold
         for (const int hz : kBands)
@@ -43,23 +44,24 @@ public:
         Vector wanted(n), gains = Vector::Zero(n);
         for (long k = 0; k < n; ++k) {
             wanted[k] = wanted_[std::size_t(k)];
-            const auto c = bell(bands[std::size_t(k)], kPrototype, kQ, spec.rateHz);
+            const auto c = matchedBell(bands[std::size_t(k)], kPrototype, kQ, spec.rateHz);
             for (long i = 0; i < n; ++i) reach(i, k) = dbAt(c, bands[std::size_t(i)], spec.rateHz) / kPrototype;
         }
         const Eigen::PartialPivLU<Eigen::MatrixXd> solved(reach);
         for (int round = 0; round < kRounds; ++round) {
             Vector now = Vector::Zero(n);
             for (long k = 0; k < n; ++k) {
-                const auto c = bell(bands[std::size_t(k)], gains[k], kQ, spec.rateHz);
+                const auto c = matchedBell(bands[std::size_t(k)], gains[k], kQ, spec.rateHz);
                 for (long i = 0; i < n; ++i) now[i] += dbAt(c, bands[std::size_t(i)], spec.rateHz);
             }
             gains += solved.solve(wanted - now);
+            if ((wanted - now).norm() < kNearEnough) break;
         }
         sides_.assign(spec.channels, {});
         for (auto& side : sides_)
             for (long k = 0; k < n; ++k)
                 if (std::abs(gains[k]) > 1e-9)
-                    side.emplace_back(bell(bands[std::size_t(k)], gains[k], kQ, spec.rateHz));
+                    side.emplace_back(matchedBell(bands[std::size_t(k)], gains[k], kQ, spec.rateHz));
     }
     void reset() noexcept override
     {
