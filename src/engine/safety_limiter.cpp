@@ -1,7 +1,5 @@
 #include "engine/safety_limiter.h"
 
-#include "core/signal/window.h"
-
 #include <algorithm>
 #include <cmath>
 #include <utility>
@@ -16,13 +14,9 @@ constexpr std::size_t kFewestFrames = 12; // of the window, at low rates
 constexpr double kHoldS = 0.012; // half a period of the lowest string that is tuned down far: a tone keeps its shape
 constexpr float kAsMuch = 0.03f; // log2: the next peak of a tone is hardly ever met at its very top
 constexpr double kReleaseS = 0.08;
-constexpr float kMost = 1e5f; // 100 dB over full scale: nobody hears what is lost past it, and floats bear it
-// Near the upper end of the band what lies between samples depends on more than 24 of them. A kernel of 64 sees at most
-// (2 / pi) ln(32 / 12) = 0.62 of the largest sample more.
-constexpr float kBeyond = 0.9f;
-constexpr float kLargestSum = 3.2f; // of a phase's |taps|, up to 64 of them
-constexpr float kFurther = 0.02f;   // of what has to be turned down at once; found by trial on random extremes
-constexpr float kFurthest = 0.2f;   // log2, 1.2 dB
+constexpr float kMost = 1e5f;     // 100 dB over full scale: nobody hears what is lost past it, and floats bear it
+constexpr float kFurther = 0.02f; // of what has to be turned down at once; found by trial on random extremes
+constexpr float kFurthest = 0.2f; // log2, 1.2 dB
 
 } // namespace
 
@@ -32,42 +26,13 @@ void SafetyLimiter::prepare(double rateHz)
     hold_ = static_cast<std::size_t>(kHoldS * rateHz);
     held_ = 0;
     pull_ = static_cast<float>(1.0 - std::exp(-1.0 / (kReleaseS * rateHz)));
-    at_ = historyAt_ = 0;
-    for (auto& h : history_) h.assign(2 * kTaps, 0.0f);
+    at_ = 0;
+    for (auto& peak : peaks_) peak.reset();
     for (auto& d : delay_) d.assign(latency(), 0.0f);
     asked_.assign(window_, 0.0f);
     least_.assign(window_, 0.0f);
     release_ = further_ = 0.0f;
     leastGain_ = 1.0f;
-    phases_.clear();
-    const double beta = core::kaiserBeta(80.0);
-    for (std::size_t phase = 1; phase < kPhases; ++phase) {
-        std::vector<double> taps(kTaps);
-        double sum = 0.0;
-        for (std::size_t k = 0; k < kTaps; ++k) {
-            const double t = double(k) - (kTaps / 2 - 1.0) - double(phase) / kPhases;
-            taps[k] = core::sinc(t) * core::kaiserAt(t / (kTaps / 2.0), beta);
-            sum += taps[k];
-        }
-        for (const double tap : taps) phases_.push_back(static_cast<float>(tap / sum));
-    }
-}
-
-float SafetyLimiter::peakOf(const float* history) const noexcept
-{
-    float largest = 0.0f;
-    for (std::size_t k = 0; k < kTaps; ++k) largest = std::max(largest, std::abs(history[k]));
-    if (largest * kLargestSum <= kCeiling) return largest; // nothing between the samples can pass the ceiling
-    float peak = std::max(std::abs(history[kTaps / 2 - 1]), std::abs(history[kTaps / 2]));
-    for (std::size_t p = 0; p + 1 < kPhases; ++p) {
-        float y = 0.0f;
-        for (std::size_t k = 0; k < kTaps; ++k) y += phases_[p * kTaps + k] * history[k];
-        peak = std::max(peak, std::abs(y));
-    }
-    float bend = 0.0f; // second difference over 4: 1 for what alternates, a half at a quarter of the rate
-    for (std::size_t k = 1; k + 1 < kTaps; ++k)
-        bend = std::max(bend, std::abs(history[k - 1] - 2.0f * history[k] + history[k + 1]));
-    return peak + kBeyond * std::max(0.0f, 0.25f * bend - 0.3f * largest);
 }
 
 /// The gain that a peak asks for, as log2, with what is held and let go of earlier ones.
@@ -93,15 +58,12 @@ void SafetyLimiter::process(float* left, float* right, std::size_t frames) noexc
 {
     float* const sides[2] = {left, right};
     for (std::size_t i = 0; i < frames; ++i) {
+        float newest[2], peak = 0.0f;
         for (std::size_t c = 0; c < 2; ++c) {
             const float given = sides[c][i];
-            const float x = std::isnan(given) ? 0.0f : std::clamp(given, -kMost, kMost); // never to the ears
-            history_[c][historyAt_] = history_[c][historyAt_ + kTaps] = x;
+            newest[c] = std::isnan(given) ? 0.0f : std::clamp(given, -kMost, kMost); // never to the ears
+            peak = std::max(peak, peaks_[c].next(newest[c], kCeiling));
         }
-        const std::size_t newest = historyAt_;
-        historyAt_ = historyAt_ + 1 == kTaps ? 0 : historyAt_ + 1;
-        float peak = 0.0f;
-        for (std::size_t c = 0; c < 2; ++c) peak = std::max(peak, peakOf(history_[c].data() + historyAt_));
         const std::size_t at = at_ % window_, d = at_ % delay_[0].size();
         ++at_;
         asked_[at] = askFor(peak);
@@ -112,7 +74,7 @@ void SafetyLimiter::process(float* left, float* right, std::size_t frames) noexc
         leastGain_ = std::min(leastGain_, gain);
         for (std::size_t c = 0; c < 2; ++c) {
             const float delayed = delay_[c][d];
-            delay_[c][d] = history_[c][newest];
+            delay_[c][d] = newest[c];
             sides[c][i] = std::clamp(delayed * gain, -kCeiling, kCeiling);
         }
     }

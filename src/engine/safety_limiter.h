@@ -1,5 +1,7 @@
 #pragma once
 
+#include "core/signal/true_peak.h"
+
 #include <cstddef>
 #include <vector>
 
@@ -14,17 +16,14 @@ class SafetyLimiter {
 public:
     void prepare(double rateHz); ///< allocates
     void process(float* left, float* right, std::size_t frames) noexcept;
-    std::size_t latency() const noexcept { return window_ + kTaps / 2 - 1; }
+    std::size_t latency() const noexcept { return window_ + core::TruePeak::kLate - 1; }
     float leastGain() noexcept; ///< since the last call: how far it had to turn down
 
 private:
-    static constexpr std::size_t kTaps = 24, kPhases = 8;
-    float peakOf(const float* history) const noexcept;
     float askFor(float peak) noexcept;
 
     std::size_t window_ = 0, at_ = 0, hold_ = 0, held_ = 0; ///< held_: frames for which the gain stays
-    std::vector<float> history_[2];                         ///< kTaps samples twice, so that a window is contiguous
-    std::size_t historyAt_ = 0;
+    core::TruePeak peaks_[2];
     std::vector<float> delay_[2];
     std::vector<float> asked_; ///< log2 of the gain that each frame of the window asks for
     std::vector<float> least_; ///< least of the window ending there, for the mean
@@ -32,7 +31,6 @@ private:
     float further_ = 0.0f;     ///< of it, what is below what the peak asked for
     float pull_ = 0.0f;
     float leastGain_ = 1.0f;
-    std::vector<float> phases_;
 };
 
 } // namespace gristle::engine

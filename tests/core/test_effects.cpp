@@ -1,5 +1,6 @@
 // What clips, what echoes and what rings: each against its source.
 
+#include "core/measure/true_peak.h"
 #include "core/signal/biquad.h"
 #include "core/signal/diode_pair.h"
 #include "support/chain.h"
@@ -79,6 +80,8 @@ private slots:
     void fuzzSustains();
     void boostEndsAtItsSupply();
     void limiterHoldsItsCeiling();
+    void limiterHoldsItsCeilingBetweenSamples_data();
+    void limiterHoldsItsCeilingBetweenSamples();
     void limiterKeepsLowNotesWhole();
     void graphicPassesThroughItsSliders();
     void polarityTurnsOver();
@@ -94,6 +97,9 @@ private slots:
     void reverbDecaysAsSet();
     void reverbIsAsLoudAsWhatComesIn();
     void springChirps();
+    void springStartsAfterHalfARound_data();
+    void springStartsAfterHalfARound();
+    void springIsTheSameAtEachRate();
     void springDecaysAsSet();
 };
 
@@ -226,13 +232,45 @@ void TestEffects::limiterHoldsItsCeiling()
     QVERIFY(throughChain("limiter ceiling=0", soft)[0] == soft);
     // Held for 13 ms, then let go by its time constant: on a constant voltage under the ceiling, after a louder one.
     constexpr double kHoldS = 0.013;
-    std::vector<float> step(48000, float(0.5 * ceiling));
-    std::fill(step.begin() + 9600, step.begin() + 19200, float(4.0 * ceiling));
-    const auto y = throughChain("limiter ceiling=0 release=100", step)[0];
+    std::vector<float> swell(48000, float(0.5 * ceiling)); // no edge: it would go higher between samples than on them
+    for (std::size_t i = 9600; i < 19200; ++i)
+        swell[i] = float(ceiling * (0.5 + 3.5 * std::min(1.0, 0.5 - 0.5 * std::cos(kPi * double(i - 9600) / 2400.0))));
+    std::fill(swell.begin() + 12000, swell.begin() + 19200, float(4.0 * ceiling));
+    for (std::size_t i = 19200; i < 19248; ++i) // 1 ms
+        swell[i] = float(ceiling * (0.5 + 3.5 * (0.5 + 0.5 * std::cos(kPi * double(i - 19200) / 48.0))));
+    const auto y = throughChain("limiter ceiling=0 release=100", swell)[0];
     QVERIFY(std::abs(double(y[19000]) / ceiling - 1.0) < 1e-4);
     for (const double t : {0.05, 0.1, 0.2}) {
-        const double gain = double(y[19200 + std::size_t((kHoldS + t) * kRate)]) / (0.5 * ceiling);
+        const double gain = double(y[19210 + std::size_t((kHoldS + t) * kRate)]) / (0.5 * ceiling);
         QVERIFY2(std::abs((1.0 - gain) / (0.75 * std::exp(-t / 0.1)) - 1.0) < 0.02, qPrintable(QString::number(gain)));
+    }
+}
+
+// Nor between the samples, where an edge or noise goes higher: read there eight times as closely, by another library.
+void TestEffects::limiterHoldsItsCeilingBetweenSamples_data()
+{
+    QTest::addColumn<double>("rate");
+    for (const double rate : {44100.0, 48000.0, 96000.0}) QTest::addRow("%.0f", rate) << rate;
+}
+
+void TestEffects::limiterHoldsItsCeilingBetweenSamples()
+{
+    QFETCH(double, rate);
+    const double ceiling = 0.7746 * std::numbers::sqrt2;
+    std::vector<std::vector<float>> sounds;
+    sounds.push_back(test::whiteNoise(1.0, 48000));
+    auto& edges = sounds.emplace_back(48000, 0.0f);
+    for (std::size_t i = 0; i < edges.size(); ++i) edges[i] = float(ceiling * (i / 331 % 2 == 0 ? 2.9 : -2.4));
+    auto& eighth = sounds.emplace_back(48000, 0.0f); // a quarter of the rate, between whose samples its crests lie
+    for (std::size_t i = 0; i < eighth.size(); ++i)
+        eighth[i] = float(3.0 * ceiling * std::sin(kPi * (0.5 * double(i) + 0.25)) * (i > 10000 && i < 30000));
+    for (const auto& x : sounds) {
+        const auto y = throughChain("limiter ceiling=0", x, rate)[0];
+        TruePeakMeter meter(rate);
+        meter.push(y);
+        const double over = 20.0 * std::log10(meter.finish() / ceiling);
+        QVERIFY2(over < 0.1, qPrintable(QString("%1 dB").arg(over)));
+        QVERIFY2(over > -2.0, qPrintable(QString("%1 dB").arg(over))); // and not far under it
     }
 }
 
@@ -342,11 +380,17 @@ void TestEffects::echoesOfTwoSides()
 
 void TestEffects::echoesGoFromSideToSide()
 {
-    const auto y = throughChain("delay sides=pingpong time=100ms feedback=0.5 mix=1", impulse(0.6));
-    const auto near = [](double a, double b) { return std::abs(a - b) < 1e-6; };
-    QVERIFY(near(y[0][4800], 1.0) && near(y[1][4800], 0.0));
-    QVERIFY(near(y[1][9600], 1.0) && near(y[0][9600], 0.0)); // the other side's first is as loud as the one before it
-    QVERIFY(near(y[0][14400], 0.25));
+    for (const double feedback : {0.0, 0.1, 0.5, 0.9}) { // each side's echoes fall by it, alike on both
+        const auto y =
+            throughChain("delay sides=pingpong time=100ms mix=1 feedback=" + std::to_string(feedback), impulse(0.9));
+        const auto near = [](double a, double b) { return std::abs(a - b) < 1e-6; };
+        for (std::size_t k = 0; k < 4; ++k) {
+            const std::size_t left = 4800 + 9600 * k, right = left + 4800;
+            const double level = k == 0 ? 1.0 : std::pow(feedback, double(k));
+            QVERIFY(near(y[0][left], level) && near(y[1][left], 0.0));
+            QVERIFY(near(y[1][right], level) && near(y[0][right], 0.0));
+        }
+    }
 }
 
 // Each time round takes one more of the same filter off.
@@ -450,47 +494,116 @@ void TestEffects::reverbIsAsLoudAsWhatComesIn()
         }
 }
 
-// What comes first round a spring arrives later the higher it is, as the sections' closed form says: each of them, of
-// stretch k, takes k (1 - a^2) / (1 + 2 a cos(w k) + a^2) samples.
+namespace {
+
+/// How much later a frequency comes to a spring's far end than the lowest ones, s: forty allpasses of the first order,
+/// each (1 - a^2) / (1 + 2 a cos w + a^2) frames late, at 2.4 times the corner.
+double fallsBehindS(double hz, double cornerHz, double a)
+{
+    const double rate = 2.4 * cornerHz, turn = 2.0 * kPi * hz / rate;
+    return 40.0 / rate * ((1.0 - a * a) / (1.0 + 2.0 * a * std::cos(turn) + a * a) - (1.0 - a) / (1.0 + a));
+}
+
+/// Energy of a stretch's spectrum between two frequencies, dB.
+double bandDb(const std::vector<float>& x, double rate, double fromS, double toS, double lowHz, double highHz)
+{
+    double sum = 0.0;
+    const auto from = std::size_t(fromS * rate), to = std::size_t(toS * rate);
+    for (int k = 0; k < 40; ++k) {
+        const double hz = lowHz + (highHz - lowHz) * (k + 0.5) / 40.0;
+        std::complex<double> h = 0.0;
+        for (std::size_t i = from; i < to; ++i)
+            h += double(x[i]) * std::polar(0.5 - 0.5 * std::cos(2.0 * kPi * double(i - from) / double(to - from)),
+                                           -2.0 * kPi * hz * double(i) / rate);
+        sum += std::norm(h);
+    }
+    return 10.0 * std::log10(sum);
+}
+
+} // namespace
+
+// The first of it comes after half a round, the later the higher it is, as the sections' closed form says; two springs,
+// alike in power.
 void TestEffects::springChirps()
 {
-    const auto y = throughChain("spring decay=0.3 round=90 corner=4000 mix=1", impulse(0.12))[0];
-    constexpr double kA = 0.62, kStretch = 6.0, kSections = 80.0;
-    for (const double hz : {1000.0, 1400.0, 1800.0}) {
+    const auto y = throughChain("spring decay=0.3 round=90 corner=4000 mix=1", impulse(0.16))[0];
+    for (const double hz : {500.0, 1000.0, 1800.0, 2600.0}) {
         // The centre of gravity in time of a narrow band.
         std::vector<float> band = y;
-        for (int k = 0; k < 2; ++k) {
-            Biquad low(lowPass(hz * 1.06, 2.0, kRate)), high(highPass(hz / 1.06, 2.0, kRate));
-            low.process(band), high.process(band);
-        }
-        std::vector<float> filter = impulse(0.12);
-        for (int k = 0; k < 2; ++k) {
-            Biquad low(lowPass(hz * 1.06, 2.0, kRate)), high(highPass(hz / 1.06, 2.0, kRate));
-            low.process(filter), high.process(filter);
-        }
-        const auto middle = [](const std::vector<float>& h) {
+        std::vector<float> filter = impulse(0.16);
+        for (auto* x : {&band, &filter})
+            for (int k = 0; k < 2; ++k) {
+                Biquad low(lowPass(hz * 1.06, 2.0, kRate)), high(highPass(hz / 1.06, 2.0, kRate));
+                low.process(*x), high.process(*x);
+            }
+        const auto middleS = [](const std::vector<float>& h) {
             double sum = 0.0, whole = 0.0;
-            for (std::size_t i = 0; i < std::size_t(0.085 * kRate); ++i)
-                sum += double(i) * double(h[i]) * double(h[i]), whole += double(h[i]) * double(h[i]);
+            for (std::size_t i = 0; i < std::size_t(0.11 * kRate); ++i)
+                sum += double(i) / kRate * double(h[i]) * double(h[i]), whole += double(h[i]) * double(h[i]);
             return sum / whole;
         };
-        const double found = middle(band) - middle(filter);
-        const auto sections = [&](double stretch) {
-            return kSections * stretch * (1.0 - kA * kA) /
-                   (1.0 + 2.0 * kA * std::cos(2.0 * kPi * hz / kRate * stretch) + kA * kA);
-        };
-        const double wanted = 0.5 * (sections(kStretch) + sections(kStretch + 1.0)); // two springs, alike in power
-        QVERIFY2(std::abs(found / wanted - 1.0) < 0.12,
-                 qPrintable(QString("%1 Hz: %2 samples, wanted %3").arg(hz).arg(found).arg(wanted)));
+        const double found = middleS(band) - middleS(filter);
+        const double wanted =
+            0.5 * (0.045 + fallsBehindS(hz, 4000.0, 0.62) + 1.2272 * 0.045 + fallsBehindS(hz, 4000.0, 0.57));
+        QVERIFY2(std::abs(found - wanted) < 0.001,
+                 qPrintable(QString("%1 Hz: %2 ms, wanted %3").arg(hz).arg(1e3 * found).arg(1e3 * wanted)));
     }
 }
 
+void TestEffects::springStartsAfterHalfARound_data()
+{
+    QTest::addColumn<double>("rate");
+    for (const double rate : {44100.0, 48000.0, 96000.0}) QTest::addRow("%.0f", rate) << rate;
+}
+
+void TestEffects::springStartsAfterHalfARound()
+{
+    QFETCH(double, rate);
+    for (const double roundMs : {35.0, 44.0, 90.0})
+        for (const double corner : {2500.0, 4200.0, 6000.0}) {
+            std::vector<float> x(std::size_t(0.1 * rate), 0.0f);
+            x[0] = 1.0f;
+            const auto y = throughChain(
+                "spring mix=1 round=" + std::to_string(roundMs) + " corner=" + std::to_string(corner), x, rate)[0];
+            const float most = std::abs(*std::ranges::max_element(y, {}, [](float v) { return std::abs(v); }));
+            const auto first = std::ranges::find_if(y, [&](float v) { return std::abs(v) > 0.1f * most; });
+            const double at = 1e3 * double(first - y.begin()) / rate;
+            QVERIFY2(std::abs(at - 0.5 * roundMs) < 0.4, qPrintable(QString::number(at)));
+        }
+}
+
+// Its top ends at its corner, by the same decibels whatever the rate.
+void TestEffects::springIsTheSameAtEachRate()
+{
+    std::vector<double> first;
+    for (const double rate : {48000.0, 44100.0, 96000.0}) {
+        std::vector<float> x(std::size_t(1.2 * rate), 0.0f);
+        x[0] = 1.0f;
+        const auto y = throughChain("spring mix=1 decay=1 corner=3700", x, rate)[0];
+        std::vector<double> found;
+        for (const double hz : {200.0, 1000.0, 3000.0, 3600.0, 4100.0})
+            found.push_back(bandDb(y, rate, 0.0, 1.2, 0.97 * hz, 1.03 * hz));
+        if (first.empty()) first = found;
+        for (std::size_t k = 0; k < found.size(); ++k)
+            QVERIFY2(std::abs(found[k] - first[k]) < 0.3, qPrintable(QString::number(found[k] - first[k])));
+        const double inside = bandDb(y, rate, 0.0, 1.2, 1000.0, 3300.0);
+        QVERIFY(bandDb(y, rate, 0.0, 1.2, 4200.0, 4400.0) < inside - 20.0);
+    }
+}
+
+// At each frequency, near the corner, too, where a round takes more than twice as long as at low ones.
 void TestEffects::springDecaysAsSet()
 {
-    for (const double s : {1.0, 3.0}) {
-        const auto y = throughChain("spring mix=1 decay=" + std::to_string(s), impulse(1.5 * s))[0];
-        const double found = decayOf(y, 400.0);
-        QVERIFY2(std::abs(found / s - 1.0) < 0.1, qPrintable(QString::number(found)));
+    for (const double s : {1.0, 1.8, 3.0}) {
+        const auto y = throughChain("spring mix=1 corner=4300 decay=" + std::to_string(s), impulse(1.3 * s))[0];
+        for (const double hz : {400.0, 1500.0, 3000.0, 4000.0}) {
+            const double low = hz - 120.0, high = hz + 120.0; // ten of its modes
+            const double before = bandDb(y, kRate, 0.2 * s, 0.5 * s, low, high),
+                         after = bandDb(y, kRate, 0.8 * s, 1.1 * s, low, high);
+            const double found = 0.6 * s * 60.0 / (before - after);
+            QVERIFY2(std::abs(found / s - 1.0) < 0.08,
+                     qPrintable(QString("%1 s at %2 Hz: %3").arg(s).arg(hz).arg(found)));
+        }
     }
 }
 

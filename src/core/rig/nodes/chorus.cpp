@@ -41,6 +41,7 @@ public:
     double tailSeconds() const noexcept override { return delay_ + depth_ + 0.01; }
     void process(AudioBlock& block) noexcept override
     {
+        const double dry = std::sqrt(1.0 - mix_ * mix_); // as loud together, whatever the mix
         const bool wasMono = block.channels == 1;
         block.channels = 2;
         for (std::size_t i = 0; i < block.frames; ++i) {
@@ -57,7 +58,7 @@ public:
             }
             for (std::size_t c = 0; c < lines_.size(); ++c) lines_[c].write(in[c]);
             for (std::size_t side = 0; side < 2; ++side)
-                block.channel[side][i] = float((1.0 - mix_) * double(in[side]) + mix_ * wet[side]);
+                block.channel[side][i] = float(dry * double(in[side]) + mix_ * wet[side]);
         }
     }
 
@@ -65,8 +66,9 @@ private:
     static constexpr std::size_t kTaps = 3;
     static constexpr double kPlastic = 0.7548776662466927;
     static constexpr std::array<double, kTaps> kRates{1.0, kPlastic, kPlastic* kPlastic};
-    // Powers sum to 1 on each side; the middle one is on both.
-    static constexpr double kSides[2][kTaps] = {{0.72, 0.5, -0.48}, {-0.48, 0.5, 0.72}};
+    // Powers sum to a little over 1 on each side, for what they cancel of each other at low frequencies; the middle one
+    // is on both.
+    static constexpr double kSides[2][kTaps] = {{0.76, 0.53, -0.51}, {-0.51, 0.53, 0.76}};
 
     double rate_, depth_, delay_, mix_, fs_ = 48000.0;
     std::vector<VaryingDelay> lines_;

@@ -19,7 +19,8 @@ namespace {
 enum class Sides { One, Two, PingPong };
 
 /// Echoes. One: each channel has its own line. Two: the left line at the time, the right one at another. Ping-pong:
-/// what comes in goes to the left line, each line feeds the other one. In the loop stand a low and a high cut, so every
+/// what comes in goes to the left line, that to the right one just as loud, and that back by the feedback, so that both
+/// sides hear alike much, the right one a time later. In the loop stand a low and a high cut, so every
 /// repeat is thinner than the one before; the time may waver; while somebody plays, the wet sound may step back. With a
 /// feedback of 1 and more the echoes grow until the loop holds them, as the end of a supply would.
 class Delay final : public NodeProcessor {
@@ -75,10 +76,12 @@ public:
     std::size_t outputChannels(std::size_t in) const noexcept override { return d_.sides == Sides::One ? in : 2; }
     double tailSeconds() const noexcept override
     {
-        const double longest = std::max(d_.seconds, d_.sides == Sides::Two ? d_.other : 0.0) + d_.waverS;
+        const double round =
+            std::max(d_.seconds * (d_.sides == Sides::PingPong ? 2.0 : 1.0), d_.sides == Sides::Two ? d_.other : 0.0) +
+            2.0 * d_.waverS;
         if (d_.feedback >= 1.0) return CompiledRig::kLongestTailS;
-        if (d_.feedback <= 0.0) return longest * (d_.sides == Sides::PingPong ? 2.0 : 1.0);
-        return longest * (1.0 + std::ceil(-90.0 / (20.0 * std::log10(d_.feedback))));
+        if (d_.feedback <= 0.0) return round;
+        return round * (1.0 + std::ceil(-90.0 / (20.0 * std::log10(d_.feedback))));
     }
     bool ranAway() const noexcept override { return ranAway_; }
     void process(AudioBlock& block) noexcept override
@@ -104,7 +107,7 @@ public:
             const double mid = n == 2 ? 0.5 * (in[0] + in[1]) : in[0];
             for (std::size_t c = 0; c < n; ++c) {
                 double into = in[c] + d_.feedback * back[c];
-                if (d_.sides == Sides::PingPong) into = (c == 0 ? mid : 0.0) + d_.feedback * back[1 - c];
+                if (d_.sides == Sides::PingPong) into = c == 0 ? mid + d_.feedback * back[1] : back[0];
                 if (d_.feedback >= 1.0 && std::abs(into) > kFreeV) {
                     into = std::copysign(
                         kFreeV + (kMostV - kFreeV) * std::tanh((std::abs(into) - kFreeV) / (kMostV - kFreeV)), into);
@@ -112,8 +115,6 @@ public:
                 }
                 lines_[c].still ? lines_[c].still->write(float(into)) : lines_[c].moving->write(float(into));
             }
-            if (d_.sides == Sides::PingPong) // each line's first repeat would be alone by the feedback's factor
-                wet[1] = wet[1] / std::max(d_.feedback, 0.1);
             const double gain =
                 duck(std::max(std::abs(in[0]), std::abs(in[1])), std::max(std::abs(wet[0]), std::abs(wet[1])));
             if (n == 2 && d_.sides != Sides::One) {
@@ -185,37 +186,40 @@ ParameterSpec timeSpec(const char* key, const char* initial, const char* about)
 
 NodeType delayNode()
 {
-    return {.type = "delay",
-            .title = "Delay",
-            .about = "Echoes at a time or a note value, on one line, on two sides, or from side to side.",
-            .channels = "any; sides, pingpong: 1 to 2",
-            .parameters = {timeSpec("time", "1/8d", "433ms, 0.433s, or a note value of the tempo: 1/4, 1/8d, 1/8t"),
-                           numberSpec("tempo", "BPM", 20.0, 400.0, "120", "quarter notes a minute, for note values"),
-                           numberSpec("feedback", "", 0.0, 1.1, "0.35",
-                                      "ratio of one repeat to the one before; from 1 on they grow until they are held"),
-                           mixSpec("0.2"),
-                           choiceSpec("sides", {"one", "two", "pingpong"}, "one",
-                                      "two: the right side at its own time; pingpong: from side to side"),
-                           timeSpec("other", "1/4", "the right side's time, with two sides"),
-                           part("spread", "1", "1: fully left and right; 0: both in the middle"),
-                           decibels("duck", 0.0, 24.0, "0", "how far the echoes step back while you play"),
-                           hertz("low_cut", 0.0, 1000.0, "0", "in the loop, 6 dB an octave; 0: none"),
-                           hertz("high_cut", 0.0, 18000.0, "0", "in the loop, 6 dB an octave; 0: none"),
-                           numberSpec("waver", "ms", 0.0, 4.0, "0", "how far the time moves; 0: not at all"),
-                           hertz("waver_hz", 0.05, 8.0, "0.7", "how fast")},
-            .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
-                const auto seconds = secondsOf(v, "time"), other = secondsOf(v, "other");
-                if (!seconds) return seconds.error();
-                if (!other) return other.error();
-                const auto n = [&](const char* key) { return numberOf(v, key); };
-                const std::string& sides = textOf(v, "sides");
-                return madeNode<Delay>(Delay::Dials{*seconds, *other, n("feedback"), n("mix"),
-                                                    sides == "one"   ? Sides::One
-                                                    : sides == "two" ? Sides::Two
-                                                                     : Sides::PingPong,
-                                                    n("spread"), n("duck"), n("low_cut"), n("high_cut"),
-                                                    std::min(n("waver") * 1e-3, *seconds * 0.5), n("waver_hz")});
-            }};
+    return {
+        .type = "delay",
+        .title = "Delay",
+        .about = "Echoes at a time or a note value, on one line, on two sides, or from side to side.",
+        .channels = "any; sides, pingpong: 1 to 2",
+        .parameters =
+            {timeSpec("time", "1/8d", "433ms, 0.433s, or a note value of the tempo: 1/4, 1/8d, 1/8t"),
+             numberSpec("tempo", "BPM", 20.0, 400.0, "120", "quarter notes a minute, for note values"),
+             numberSpec("feedback", "", 0.0, 1.1, "0.35",
+                        "ratio of one repeat to the one before; from 1 on they grow until they are held"),
+             part("mix", "0.2", "(1 - mix) dry + mix wet"),
+             choiceSpec(
+                 "sides", {"one", "two", "pingpong"}, "one",
+                 "two: the right side at its own time; pingpong: from side to side, by the feedback each time round"),
+             timeSpec("other", "1/4", "the right side's time, with two sides"),
+             part("spread", "1", "1: fully left and right; 0: both in the middle"),
+             decibels("duck", 0.0, 24.0, "0", "how far the echoes step back while you play"),
+             hertz("low_cut", 0.0, 1000.0, "0", "in the loop, 6 dB an octave; 0: none"),
+             hertz("high_cut", 0.0, 18000.0, "0", "in the loop, 6 dB an octave; 0: none"),
+             numberSpec("waver", "ms", 0.0, 4.0, "0", "how far the time moves; 0: not at all"),
+             hertz("waver_hz", 0.05, 8.0, "0.7", "how fast")},
+        .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
+            const auto seconds = secondsOf(v, "time"), other = secondsOf(v, "other");
+            if (!seconds) return seconds.error();
+            if (!other) return other.error();
+            const auto n = [&](const char* key) { return numberOf(v, key); };
+            const std::string& sides = textOf(v, "sides");
+            return madeNode<Delay>(Delay::Dials{*seconds, *other, n("feedback"), n("mix"),
+                                                sides == "one"   ? Sides::One
+                                                : sides == "two" ? Sides::Two
+                                                                 : Sides::PingPong,
+                                                n("spread"), n("duck"), n("low_cut"), n("high_cut"),
+                                                std::min(n("waver") * 1e-3, *seconds * 0.5), n("waver_hz")});
+        }};
 }
 
 } // namespace gristle::core

@@ -64,7 +64,12 @@ inline ParameterSpec part(std::string key, std::string initial, std::string abou
 {
     return numberSpec(std::move(key), "", 0.0, 1.0, std::move(initial), std::move(about));
 }
-inline ParameterSpec mixSpec(const char* initial) { return part("mix", initial, "(1 - mix) dry + mix wet"); }
+/// Of a wet sound that is as loud as the dry one and does not follow its phase: sqrt(1 - mix^2) dry + mix wet.
+inline ParameterSpec mixSpec(const char* initial)
+{
+    return part("mix", initial,
+                "of the wet sound; the dry one gives way so far that both together are as loud as it was");
+}
 ParameterSpec choiceSpec(std::string key, std::vector<std::string> choices, std::string initial, std::string about);
 
 } // namespace gristle::core

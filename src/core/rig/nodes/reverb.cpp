@@ -1,5 +1,5 @@
 #include "core/rig/nodes/nodes.h"
-#include "core/signal/biquad.h"
+#include "core/signal/matched_filters.h"
 #include "core/units/decibels.h"
 #include "core/units/vectorised.h"
 
@@ -70,8 +70,8 @@ public:
                 turnCos_[pair][k] = std::cos(by), turnSin_[pair][k] = std::sin(by);
             }
         const BiquadCoefficients cuts[]{highPass(std::max(5.0, d_.lowCutHz), 0.7071, rate),
-                                        lowPass(std::min(d_.highCutHz, 0.45 * rate), 0.7071, rate),
-                                        bell(d_.bellHz, d_.bellDb, 1.0, rate)};
+                                        matchedLowPass(std::min(d_.highCutHz, 0.45 * rate), 0.7071, rate),
+                                        matchedBell(d_.bellHz, d_.bellDb, 1.0, rate)};
         for (std::size_t k = 0; k < wet_.size(); ++k)
             for (std::size_t side = 0; side < 2; ++side) wet_[k].set(side, cuts[k], 1.0);
         reset();
@@ -328,9 +328,7 @@ NodeType reverbNode()
                            hertz("low_cut", 20.0, 1000.0, "120", "of the wet sound, 12 dB an octave"),
                            hertz("high_cut", 1000.0, 20000.0, "8000", "of the wet sound, 12 dB an octave"),
                            hertz("bell_hz", 100.0, 8000.0, "800", "of the wet sound"),
-                           decibels("bell_db", -18.0, 18.0, "0", "of the wet sound, an octave wide"),
-                           part("mix", "0.2",
-                                "of the wet sound; the dry one gives way so far that both are as loud as it was")},
+                           decibels("bell_db", -18.0, 18.0, "0", "of the wet sound, an octave wide"), mixSpec("0.2")},
             .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
                 const std::string& kind = textOf(v, "kind");
                 Reverb::Dials d{};
