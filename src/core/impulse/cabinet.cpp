@@ -6,27 +6,31 @@ namespace gristle::core {
 
 namespace {
 
-/// Figures of our own, of the size that such drivers have; docs/loudspeaker.md.
+/// Figures of our own, of the size that such drivers have, and so that what a microphone hears of them is inside what
+/// is agreed on (docs/loudspeaker.md, "Held against practice").
 Cone soft()
 {
     Cone out;
-    out.modes = {{1750.0, 4.0, 2.0}, {2400.0, 7.0, 1.3}, {3300.0, 4.0, 3.0}, {4600.0, 3.0, 4.0}};
+    out.modes = {{2900.0, 6.7, 1.6}, {5000.0, 12.0, 0.8}};
     return out;
 }
 Cone firm()
 {
     Cone out;
-    out.breakUpHz = 1600.0, out.inductanceHz = 7000.0;
+    out.breakUpHz = 1850.0, out.bendingHz = 590.0;
+    out.neckHz = 5750.0, out.neckQ = 1.8, out.coilShare = 0.17, out.inductanceHz = 4400.0;
     out.resonanceHz = 85.0, out.resonanceQ = 0.9, out.splDb = 100.0;
-    out.modes = {{2000.0, 3.0, 2.0}, {2900.0, 8.0, 1.2}, {3900.0, 4.0, 3.0}, {5400.0, 3.0, 4.0}};
+    out.modes = {{3100.0, 8.8, 1.1}, {5500.0, 11.8, 1.1}};
     return out;
 }
 Cone small()
 {
     Cone out;
-    out.radiusM = 0.105, out.capRadiusM = 0.022, out.breakUpHz = 1600.0;
-    out.inductanceHz = 6000.0, out.resonanceHz = 115.0, out.splDb = 96.0;
-    out.modes = {{2100.0, 4.0, 2.0}, {3100.0, 6.0, 1.4}, {4600.0, 4.0, 3.0}};
+    out.radiusM = 0.105, out.capRadiusM = 0.022, out.depthM = 0.0243, out.capHeightM = 0.0143;
+    out.breakUpHz = 2000.0, out.bendingHz = 600.0, out.modeQ = 2.8;
+    out.neckHz = 5900.0, out.neckQ = 2.5, out.coilShare = 0.105, out.inductanceHz = 4000.0;
+    out.resonanceHz = 115.0, out.splDb = 96.0;
+    out.modes = {{3600.0, 7.6, 1.6}, {5800.0, 9.5, 1.1}};
     return out;
 }
 

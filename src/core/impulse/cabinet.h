@@ -9,22 +9,25 @@
 
 namespace gristle::core {
 
-/// A way in which the cone itself rings: a bell on what the coil does, minimum phase.
+/// What is left of the cone's, the cap's and their cavity's ringing: a bell on what the coil does, minimum phase.
 struct BreakUpMode {
     double hz, db, q;
 };
 
-/// A driver: a flat radiator of concentric rings. A ring follows the coil up to a frequency that rises inwards, with a
-/// resonance there; so the radiating part shrinks as frequency rises. Sources and what is left out:
-/// docs/loudspeaker.md.
+/// A driver: a conical shell of concentric rings around a coil, and a cap. Below its break-up it moves as one; above it
+/// its ring modes turn parts of it against each other. Sources and what is left out: docs/loudspeaker.md.
 struct Cone {
-    double radiusM = 0.13;        ///< of the radiating part, half of the surround with it
-    double capRadiusM = 0.03;     ///< the innermost part, as wide as the coil
-    double breakUpHz = 1300.0;    ///< the outermost ring leaves; 0: rigid at all frequencies
-    double breakUpSlope = 0.8;    ///< a ring of radius b leaves at breakUpHz (radius / b)^slope
-    double breakUpQ = 1.1;        ///< of each ring's leaving
-    double coilShare = 0.25;      ///< of the moving mass that is coil and cap
-    double inductanceHz = 5000.0; ///< from there the coil takes less current, 6 dB an octave
+    double radiusM = 0.13;     ///< of the radiating part, half of the surround with it
+    double depthM = 0.028;     ///< from the rim's plane to the coil
+    double capRadiusM = 0.03;  ///< the innermost part, as wide as the coil
+    double capHeightM = 0.018; ///< of its dome
+    double breakUpHz = 1750.0; ///< where the shell no longer moves as one; 0: a rigid flat disc
+    double bendingHz = 560.0;  ///< of its first ring mode, if it were flat
+    double modeQ = 1.85;       ///< of the ring modes
+    double neckHz = 5700.0;    ///< above, the joint of coil and cone gives way: cone and cap stay behind
+    double neckQ = 1.2;
+    double coilShare = 0.15;      ///< of the moving mass that is coil and cap
+    double inductanceHz = 4700.0; ///< from there the coil takes less current, 6 dB an octave
     double resonanceHz = 95.0;    ///< in its cabinet
     double resonanceQ = 1.0;
     double splDb = 98.0;            ///< at 1 m on its axis with 2.83 V, where it is flat

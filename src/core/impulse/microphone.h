@@ -19,7 +19,7 @@ struct CurvePoint {
 struct Microphone {
     std::string key, title, about;
     double pressureShare = 0.5;
-    double diaphragmM = 0.012;     ///< radius; what comes from the side is averaged over it
+    double diaphragmM = 0.018;     ///< radius, its head with it; what comes from the side is averaged over it
     std::vector<CurvePoint> curve; ///< on its axis, far away; straight over the logarithm of frequency in between
     double selfNoiseDbA = 18.0;
     double mostSplDb = 140.0; ///< where it distorts: 1 %

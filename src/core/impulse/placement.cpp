@@ -5,6 +5,7 @@
 #include "core/units/decibels.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <fmt/format.h>
 #include <numbers>
@@ -27,22 +28,72 @@ std::pair<Place, Place> geometry(const Setting& setting, const MicrophonePlace& 
     return {{p.offsetM, 0.0, z}, axis};
 }
 
-/// What a diaphragm as wide as this one loses of a wave under the angle between its axis and the cone's centre.
+/// What a diaphragm as wide as this one loses of a wave under the angle between its axis and the cone's centre: 2 J1(x)
+/// / x while that is not far under 1, and without its zeros, as near a cone nothing comes from one side alone.
 double diaphragmLoss(const Microphone& m, const Place& at, const Place& axis, double k)
 {
     const double away = std::sqrt(at.x * at.x + at.y * at.y + at.z * at.z);
     const double c = -(at.x * axis.x + at.y * axis.y + at.z * axis.z) / std::max(1e-9, away);
     const double x = k * m.diaphragmM * std::sqrt(std::max(0.0, 1.0 - c * c));
-    return x < 1e-6 ? 1.0 : 2.0 * std::cyl_bessel_j(1.0, x) / x;
+    return 1.0 / (1.0 + x * x / 8.0);
 }
 
-/// Without the microphone's curve.
+/// Without the microphone's curve. @param pressure  of a field at a place
+template<typename F>
+Complex heard(const SoundField& field, const Microphone& m, const Place& at, const Place& axis, F&& pressure)
+{
+    return received(m, pressure, at, axis, field.waveNumber()) * diaphragmLoss(m, at, axis, field.waveNumber());
+}
+Complex heard(const SoundField& field, const Microphone& m, const Place& at, const Place& axis)
+{
+    return heard(field, m, at, axis, [&](const Place& p) { return field.at(p); });
+}
 Complex heard(const Setting& setting, const Microphone& m, const Place& at, const Place& axis, double hz)
 {
-    const SoundField field(setting.cabinet, setting.room, hz);
-    return received(
-               m, [&](const Place& p) { return field.at(p); }, at, axis, field.waveNumber()) *
-           diaphragmLoss(m, at, axis, field.waveNumber());
+    return heard(SoundField(setting.cabinet, setting.room, hz), m, at, axis);
+}
+
+/// The same at all multiples of `stepHz`, from 0 Hz, where nothing is heard, on. Each way's sound is over within some
+/// milliseconds of its arrival; so above the box's resonance every fourth is enough, with cubics between them, the
+/// arrival taken out. @return empty where it was stopped
+std::vector<Complex> heardAtAll(const Setting& setting, const Microphone& m, const Place& at, const Place& axis,
+                                double stepHz, std::size_t count, const Progress& progress)
+{
+    constexpr std::size_t kEvery = 4;
+    constexpr double kAllBelowHz = 700.0, kMiddleS = 0.0015; // of what comes after the arrival
+    const std::size_t all = std::size_t(kAllBelowHz / stepHz / kEvery) * kEvery;
+    std::array<std::vector<Complex>, SoundField::kWays> ways;
+    std::array<double, SoundField::kWays> middleS;
+    for (std::size_t way = 0; way < ways.size(); ++way) {
+        const Place p = SoundField::mirrored(setting.cabinet, setting.room, way, at);
+        middleS[way] = std::sqrt(p.x * p.x + p.y * p.y + p.z * p.z) / kSpeedOfSound + kMiddleS;
+        ways[way].resize(count + 3 * kEvery);
+    }
+    const auto turn = [](double hz, double s) { return std::polar(1.0, 2.0 * kPi * hz * s); };
+    for (std::size_t i = 1; i < ways[0].size(); i += i < all ? 1 : kEvery) {
+        if (progress.stopped()) return {};
+        progress.at(0.9 * double(i) / double(ways[0].size()));
+        const double hz = stepHz * double(i);
+        const SoundField field(setting.cabinet, setting.room, hz);
+        for (std::size_t way = 0; way < ways.size(); ++way)
+            ways[way][i] =
+                turn(hz, middleS[way]) * heard(field, m, at, axis, [&](const Place& p) { return field.by(way, p); });
+    }
+    std::vector<Complex> out(count);
+    for (std::size_t i = 1; i < count; ++i)
+        for (std::size_t way = 0; way < ways.size(); ++way) {
+            const std::size_t from = i - i % kEvery;
+            const double t = double(i - from) / kEvery;
+            const auto& h = ways[way];
+            const Complex now = i <= all || t == 0.0 // Lagrange through two on either side
+                                    ? h[i]
+                                    : -t * (t - 1.0) * (t - 2.0) / 6.0 * h[from - kEvery] +
+                                          (t + 1.0) * (t - 1.0) * (t - 2.0) / 2.0 * h[from] -
+                                          (t + 1.0) * t * (t - 2.0) / 2.0 * h[from + kEvery] +
+                                          (t + 1.0) * t * (t - 1.0) / 6.0 * h[from + 2 * kEvery];
+            out[i] += now * turn(stepHz * double(i), -middleS[way]);
+        }
+    return out;
 }
 
 /// What goes out over all directions, as pressure at 1 m.
@@ -142,13 +193,14 @@ Result<Recording> placementImpulse(const Setting& setting, const PlacedMicrophon
     std::ranges::copy(curve, fft.time().begin());
     fft.forward();
     const double top = std::min(0.5 * rateHz, 24000.0);
+    const auto field = heardAtAll(setting, microphone, at, axis, double(rateHz) / double(n),
+                                  std::size_t(top * double(n) / rateHz) + 1, progress);
+    if (field.empty()) return Error{ErrorCode::Cancelled, "placement: stopped", ""};
     for (std::size_t i = 0; i < fft.spectrum().size(); ++i) {
-        if (progress.stopped()) return Error{ErrorCode::Cancelled, "placement: stopped", ""};
-        if (i % 64 == 0) progress.at(0.9 * double(i) / double(fft.spectrum().size()));
         const double hz = double(i) * rateHz / double(n);
         // Nothing stands at 0 Hz; towards half the rate it fades, so that the end of the band does not ring.
         const double fade = 0.5 + 0.5 * std::cos(kPi * std::clamp((hz - 0.8 * top) / (0.2 * top), 0.0, 1.0));
-        Complex h = hz > 0.0 && fade > 0.0 ? heard(setting, microphone, at, axis, hz) : Complex(0.0);
+        Complex h = i < field.size() ? field[i] : Complex(0.0);
         h *= fade * dbToAmplitude(m.gainDb) * (m.invert ? -1.0 : 1.0) / double(n) *
              std::polar(1.0, -2.0 * kPi * hz * 0.001 * m.delayMs);
         fft.spectrum()[i] *= std::complex<float>(h);
@@ -203,6 +255,11 @@ Result<PlacementMap> placementMap(const Setting& setting, const PlacedMicrophone
     constexpr double kFromHz = 60.0, kToHz = 14000.0;
     for (std::size_t i = 0; i < bands; ++i)
         out.hz.push_back(kFromHz * std::pow(kToHz / kFromHz, double(i) / double(bands - 1)));
+    // One field a frequency serves all positions.
+    std::vector<SoundField> bandFields, levelFields;
+    for (const double hz : out.hz) bandFields.emplace_back(setting.cabinet, setting.room, hz);
+    for (double hz = 200.0; hz <= 2000.0; hz *= std::exp2(1.0 / 3.0))
+        levelFields.emplace_back(setting.cabinet, setting.room, hz);
     for (std::size_t i = 0; i < positions; ++i) {
         if (progress.stopped()) return Error{ErrorCode::Cancelled, "map: stopped", ""};
         progress.at(double(i) / double(positions));
@@ -211,11 +268,15 @@ Result<PlacementMap> placementMap(const Setting& setting, const PlacedMicrophone
         MicrophonePlace place = m.place;
         (line == MapLine::Offset ? place.offsetM : line == MapLine::Distance ? place.distanceM : place.angleDeg) = at;
         out.positions.push_back(at);
-        const double level =
-            meanPower(200.0, 2000.0, [&](double hz) { return std::norm(responseAt(setting, microphone, place, hz)); });
-        for (const double hz : out.hz)
-            out.db.push_back(
-                float(10.0 * std::log10(std::norm(responseAt(setting, microphone, place, hz)) / level + 1e-12)));
+        const auto [stands, axis] = geometry(setting, place);
+        const auto powerIn = [&](const SoundField& field) {
+            const double curve = dbToPower(curveDb(microphone.curve, field.hz()));
+            return curve * std::norm(heard(field, microphone, stands, axis));
+        };
+        double level = 0.0;
+        for (const SoundField& field : levelFields) level += powerIn(field) / double(levelFields.size());
+        for (const SoundField& field : bandFields)
+            out.db.push_back(float(10.0 * std::log10(powerIn(field) / level + 1e-12)));
     }
     return out;
 }

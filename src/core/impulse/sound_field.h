@@ -4,6 +4,7 @@
 
 #include <array>
 #include <complex>
+#include <numbers>
 #include <vector>
 
 namespace gristle::core {
@@ -28,12 +29,23 @@ class SoundField {
 public:
     SoundField(const Cabinet& cabinet, const Room& room, double hz);
     std::complex<double> at(const Place& place) const;
+    /// What comes straight, by the floor, and by the wall behind: their sum is at(). @param way  under kWays
+    std::complex<double> by(std::size_t way, const Place& place) const;
+    static constexpr std::size_t kWays = 3;
+    /// Where a microphone would stand for the room's mirror: as far away as that way is long.
+    static Place mirrored(const Cabinet& cabinet, const Room& room, std::size_t way, const Place& place);
     double waveNumber() const noexcept { return k_; }
+    double hz() const noexcept { return k_ * kSpeedOfSound / (2.0 * std::numbers::pi); }
 
 private:
     struct Driver {
         double x, y;
     };
+    struct Ring {
+        double from, to, depth;     ///< radii; behind the rim's plane
+        std::complex<double> moves; ///< its acceleration
+    };
+    void shapeCone(double hz);
     std::complex<double> around(const Place& place) const; ///< without the room
     std::complex<double> edges(const Driver& d, const Place& place) const;
 
@@ -41,10 +53,9 @@ private:
     Room room_;
     double k_;
     std::vector<Driver> drivers_;
-    std::vector<double> radii_;                ///< of the rings' outer edges
-    std::vector<std::complex<double>> moves_;  ///< each ring's acceleration
+    std::vector<Ring> rings_;
     std::complex<double> sideways_, backward_; ///< volume accelerations towards the edges, and of the open back
-    std::complex<double> floor_, wall_;        ///< what they send back
+    std::complex<double> returns_[kWays];      ///< of each way
     double left_, right_, top_, bottom_;       ///< of the front
 };
 
