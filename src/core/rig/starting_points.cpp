@@ -14,14 +14,14 @@ const std::vector<StartingPoint>& startingPoints()
            {"circuit", "drive", "headroom: the loudest chord just stays clean"}}},
          "compressor threshold=-22 ratio=3 attack=18 release=220 gain=5 blend=0.7 | "
          "circuit voice=clean drive=3 bass=4 middle=4 treble=7 master=4 presence=6 | impulse level=matched | "
-         "eq low_cut=90 | reverb kind=plate decay=1.1 mix=0.12 | gain db=3.7"},
+         "eq low_cut=90 | reverb kind=plate decay=1.1 mix=0.12 | gain db=3.6"},
         {"edge of break-up, with a spring",
          "soft playing is clean, digging in growls; the spring answers in the gaps",
          {{{"circuit", "drive", "where it begins to growl; then use the guitar's volume"},
            {"circuit", "sag", "how much a hard chord leans back"},
            {"spring", "mix", "heard in the rests, not under the notes"}}},
          "circuit voice=clean drive=7 bass=5 middle=6 treble=5 master=6 sag=5 | spring decay=1.7 mix=0.16 | "
-         "impulse level=matched | eq low_cut=80 | gain db=-10.5"},
+         "impulse level=matched | eq low_cut=80 | gain db=-11.4"},
         {"plain crunch",
          "power chords that bite and still tell major from minor",
          {{{"boost", "gain", "push of the front: more bite, not more mud"},
@@ -42,9 +42,9 @@ const std::vector<StartingPoint>& startingPoints()
          {{{"chorus", "mix", "how much of it moves"},
            {"chorus", "rate", "slower is wider"},
            {"compressor", "gain", "how long a chord is held up"}}},
-         "compressor threshold=-24 ratio=4 attack=12 release=260 gain=7 blend=0.8 | "
+         "compressor threshold=-24 ratio=4 attack=7 release=260 gain=7 blend=0.85 | "
          "circuit voice=clean drive=2.5 bass=4 middle=5 treble=6 master=4 | impulse level=matched | "
-         "eq low_cut=100 | chorus rate=0.45 depth=2 delay=9 mix=0.45 | gain db=11.4"},
+         "eq low_cut=100 | chorus rate=0.45 depth=2 delay=9 mix=0.45 | gain db=9.2"},
         {"singing lead, quiet echoes",
          "a note that holds as long as the finger; echoes that come forward when you pause",
          {{{"circuit", "drive", "sustain; past 7 it only hisses more"},
@@ -55,11 +55,11 @@ const std::vector<StartingPoint>& startingPoints()
          "mix=0.16 low_cut=160 high_cut=3200 duck=9 | reverb kind=hall decay=2 pre=30 mix=0.1 | gain db=-10.5"},
         {"fuzz into a clean amplifier",
          "one wall of a chord, and it cleans up when the guitar's volume goes back",
-         {{{"fuzz", "sustain", "length of a note"},
+         {{{"fuzz", "sustain", "length of a note; more of it cleans up less"},
            {"fuzz", "tone", "the hollow: to the left thick, to the right sharp"},
            {"circuit", "drive", "how much of the wall the amplifier rounds off"}}},
-         "fuzz sustain=6 tone=4.5 level=-8 | circuit voice=clean drive=3.5 bass=5 middle=6 treble=5 master=5 | "
-         "impulse level=matched | eq low_cut=80 | gain db=-7.4"},
+         "fuzz sustain=2.5 stages=one tone=3 level=-8 | circuit voice=clean drive=3.5 bass=5 middle=6 treble=5 master=5 | "
+         "impulse level=matched | eq low_cut=80 | gain db=-4.1"},
         {"intimate clean, two spaces",
          "close enough to hear the fingers, with something large far behind",
          {{{"compressor", "threshold", "how close: lower brings the fingers up"},

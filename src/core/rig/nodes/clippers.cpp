@@ -139,17 +139,17 @@ private:
     std::vector<double> work_;
 };
 
-/// Four transistor stages: one that lifts, two with a diode pair from output to input (an inverting amplifier, so all
-/// of its output is the pair's), one that makes up. Between them coupling capacitors; before the last a control that
-/// fades from a low pass to a high pass, with a hollow where both are down.
+/// Three or four transistor stages: one that lifts, one or two with a diode pair from output to input (an inverting
+/// amplifier, so all of its output is the pair's), one that makes up. Between them coupling capacitors; before the last
+/// a control that fades from a low pass to a high pass, with a hollow where both are down.
 class Fuzz {
 public:
     static constexpr std::size_t kTimes = 8;
     static constexpr double kDelay = 2.0 * (DiodePair::kDelay + Saturator::kStrongDelay);
-    Fuzz(double sustain, double tone, double levelDb)
-        : sustain_(dbToAmplitude(-34.0 + 3.4 * sustain)), tone_(tone / 10.0), level_(dbToAmplitude(levelDb)),
-          first_(0.0, 3.5, Antialiasing::Strong), second_({.ohm = kFeedbackOhm}), third_({.ohm = kFeedbackOhm}),
-          last_(-0.05, 3.5, Antialiasing::Strong)
+    Fuzz(double sustain, bool clipsTwice, double tone, double levelDb)
+        : clipsTwice_(clipsTwice), sustain_(dbToAmplitude(-34.0 + 3.4 * sustain)), tone_(tone / 10.0),
+          level_(dbToAmplitude(levelDb)), first_(0.0, 3.5, Antialiasing::Strong), second_({.ohm = kFeedbackOhm}),
+          third_({.ohm = kFeedbackOhm}), last_(-0.05, 3.5, Antialiasing::Strong)
     {}
     void prepare(double rateHz, std::size_t frames)
     {
@@ -168,6 +168,8 @@ public:
         for (OnePole& p : miller_) p.reset();
         for (OnePole* p : {&low_, &high_}) p->reset();
         first_.reset(), second_.reset(), third_.reset(), last_.reset();
+        instead_.fill(0.0);
+        insteadAt_ = 0;
     }
     void process(std::span<float> x) noexcept
     {
@@ -177,8 +179,15 @@ public:
         for (std::size_t i = 0; i < x.size(); ++i)
             v[i] = -miller_[0].step(coupling_[1].step(sustain_ * double(x[i]))) / kInputOhm;
         second_.process(v);
-        for (double& y : v) y = -miller_[1].step(coupling_[2].step(y)) / kInputOhm;
-        third_.process(v);
+        if (clipsTwice_) {
+            for (double& y : v) y = -miller_[1].step(coupling_[2].step(y)) / kInputOhm;
+            third_.process(v);
+        } else { // as late as with it
+            for (double& y : v) {
+                std::swap(y, instead_[insteadAt_]);
+                insteadAt_ = (insteadAt_ + 1) % instead_.size();
+            }
+        }
         for (std::size_t i = 0; i < x.size(); ++i)
             x[i] = float((1.0 - tone_) * low_.step(v[i]) + tone_ * high_.step(v[i]));
         last_.process(x, kLastGain);
@@ -189,12 +198,15 @@ private:
     static constexpr double kFeedbackOhm = 390e3, kInputOhm = 9100.0, kCouplingHz = 45.0, kMillerHz = 4200.0,
                             kToneLowHz = 450.0, kToneHighHz = 1300.0;
     static constexpr float kFirstGain = 10.0f, kLastGain = 4.0f;
+    bool clipsTwice_;
     double sustain_, tone_, level_;
     std::array<OnePole, 4> coupling_;
     std::array<OnePole, 2> miller_;
     OnePole low_, high_;
     Saturator first_;
     DiodePair second_, third_;
+    std::array<double, std::size_t(DiodePair::kDelay)> instead_{};
+    std::size_t insteadAt_ = 0;
     Saturator last_;
     std::vector<double> work_;
 };
@@ -251,13 +263,17 @@ NodeType fuzzNode()
 {
     return {.type = "fuzz",
             .title = "Fuzz",
-            .about = "Four stages, two of which clip: long sustain, a hollow middle.",
+            .about = "One or two stages that clip, between two that lift: long sustain, a hollow middle.",
             .channels = "any",
             .parameters = {dial("sustain", "6", "what the first clipping stage gets"),
+                           choiceSpec("stages", {"one", "two"}, "two",
+                                      "that clip: one cleans up when the guitar's volume goes back, two hold a note"),
                            dial("tone", "5", "from the low end to the top, with a hollow between"),
                            decibels("level", -40.0, 10.0, "-6", "behind it")},
             .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
-                return raised(Fuzz(numberOf(v, "sustain"), numberOf(v, "tone"), numberOf(v, "level")), 0.2);
+                return raised(Fuzz(numberOf(v, "sustain"), textOf(v, "stages") == "two", numberOf(v, "tone"),
+                                   numberOf(v, "level")),
+                              0.2);
             }};
 }
 
