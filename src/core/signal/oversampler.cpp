@@ -150,7 +150,7 @@ namespace {
 constexpr double kAttenuationDb = 110.0;
 /// Transition bands of the doublings: what folds below half the base rate is stopped; the first one upwards has only
 /// images to stop.
-constexpr double kTransitions[] = {0.083, 0.25, 0.375, 0.4375, 0.46875};
+constexpr double kTransitions[] = {0.083, 0.25, 0.375, 0.4375, 0.46875, 0.484375};
 constexpr std::size_t kDelaying = 2; // doublings whose delay counts
 constexpr std::size_t kAtOnce = 7;   // behind a doubling: less of a raise than three more, for what costs by the sample
 constexpr std::size_t kAtOnceTaps = 16 * kAtOnce;
@@ -236,7 +236,8 @@ struct QuickTaps {
 
 Oversampler::Oversampler(std::size_t factor, Phase phase, std::size_t inside) : factor_(factor), inside_(inside)
 {
-    assert(factor == 2 || factor == 4 || factor == 7 || factor == 8 || factor == 14 || factor == 16 || factor == 32);
+    assert(factor == 2 || factor == 4 || factor == 7 || factor == 8 || factor == 14 || factor == 16 || factor == 32 ||
+           factor == 64);
     static const std::vector<float> fullStop = fullStopTaps(2.0), atOnce = atOnceTaps();
     for (std::size_t k = 0, raised = 1; raised < factor; ++k) {
         const bool isAtOnce = factor == raised * kAtOnce;

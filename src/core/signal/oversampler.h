@@ -45,9 +45,9 @@ private:
     std::vector<float> work_;
 };
 
-/// Raises the rate 2, 4, 7, 8, 14, 16 or 32 times and lowers it again, for nonlinear work in between. Pass band flat to
-/// 0.375 of the rate (18 kHz at 48 kHz), aliases 100 dB down: what would fold is stopped from half the rate on. Latency
-/// of both ways together is a whole number of frames.
+/// Raises the rate 2, 4, 7, 8, 14, 16, 32 or 64 times and lowers it again, for nonlinear work in between. Pass band
+/// flat to 0.375 of the rate (18 kHz at 48 kHz), aliases 100 dB down: what would fold is stopped from half the rate on.
+/// Latency of both ways together is a whole number of frames.
 class Oversampler {
 public:
     /// Linear: all frequencies are late alike, some 58 frames at eight times. Least: as early as the same magnitudes
@@ -63,7 +63,7 @@ public:
         return 7.0 * rateHz >= leastHz && 4.0 * rateHz < leastHz ? 7 : factorFor(rateHz);
     }
 
-    /// @param factor  2, 4, 7, 8, 14, 16 or 32
+    /// @param factor  2, 4, 7, 8, 14, 16, 32 or 64
     /// @param inside  samples of the raised rate by which what is done there is late: they count in the latency
     explicit Oversampler(std::size_t factor = 8, Phase phase = Phase::Linear, std::size_t inside = 0);
     std::size_t factor() const noexcept { return factor_; }

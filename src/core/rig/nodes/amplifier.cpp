@@ -25,6 +25,8 @@ constexpr double kGridHz = 15000.0, kGridQ = 0.6;       // both grids behind the
 constexpr double kOutputHz = 32.0;                      // transformer's lower corner
 constexpr double kSpeakerDb = -30.0;                    // DESIGN.md: the loudspeaker's voltage less a fixed 30 dB
 
+constexpr double kHardDrive = 6.0; // from there the second stage's edges ask for twice the rate
+
 /// A pot with a logarithmic law of 30 dB that closes fully: 0 to 10 in, gain 0 to 1 out.
 double taper(double turn)
 {
@@ -39,7 +41,8 @@ struct Dials {
 class Side {
 public:
     Side(const Dials& dials, double rateHz, Oversampler::Phase phase)
-        : over_(std::max<std::size_t>(2, Oversampler::factorFor(rateHz) / 2), phase, kDelay),
+        : over_(std::max<std::size_t>(2, Oversampler::factorFor(rateHz) / (dials.drive > kHardDrive ? 1 : 2)), phase,
+                kDelay),
           tone_(ToneStackParts{}, {dials.bass / 10.0, dials.middle / 10.0, dials.treble / 10.0},
                 rateHz * double(over_.factor()))
     {

@@ -11,17 +11,19 @@ namespace gristle::core {
 namespace {
 
 constexpr double kLeastSagOhm = 30.0, kMoreSagOhm = 300.0, kReservoirF = 47e-6;
-// At 48 kHz 7 times for playing; 16 for rendering, 32 where the power stage is hit so hard that more would fold.
+// At 48 kHz 7 times for playing; 16 for rendering, 32 and 64 where the power stage is hit so hard that more would fold.
 constexpr double kPlayingHz = 335e3;
-constexpr double kHitHardClean = 0.6, kHitHardTight = 0.8; // of the master's turn
+constexpr double kHitHardClean = 0.6, kHitHardTight = 0.7; // of the master's turn
+constexpr double kHardest = 0.9;                           // of the tight voice's drive and master
 constexpr double kSpeakerDb = -30.0;                       // DESIGN.md: the loudspeaker's voltage less a fixed 30 dB
 constexpr double kLineDb = -20.0;                          // line level against what a preamp gives a power stage
 
 /// A voice at work. Each channel has an amplifier of its own.
 class CircuitAmplifier final : public NodeProcessor {
 public:
-    CircuitAmplifier(std::vector<Netlist> sections, bool isHitHard, double inDb, double outDb)
-        : sections_(std::move(sections)), isHitHard_(isHitHard), inGain_(dbToAmplitude(inDb)),
+    /// @param finer  how many times finer than usual it is rendered: a power of two
+    CircuitAmplifier(std::vector<Netlist> sections, std::size_t finer, double inDb, double outDb)
+        : sections_(std::move(sections)), finer_(finer), inGain_(dbToAmplitude(inDb)),
           outGain_(static_cast<float>(dbToAmplitude(outDb)))
     {}
 
@@ -29,7 +31,7 @@ public:
     {
         sides_.clear();
         const std::size_t usual = Oversampler::factorFor(spec.rateHz);
-        const std::size_t factor = spec.effort == Effort::Full    ? (isHitHard_ ? 4 : 2) * usual
+        const std::size_t factor = spec.effort == Effort::Full    ? 2 * finer_ * usual
                                    : spec.effort == Effort::Draft ? std::max<std::size_t>(2, usual / 2)
                                                                   : Oversampler::factorFor(spec.rateHz, kPlayingHz);
         for (std::size_t c = 0; c < spec.channels; ++c)
@@ -75,7 +77,7 @@ public:
 
 private:
     std::vector<Netlist> sections_;
-    bool isHitHard_;
+    std::size_t finer_;
     double inGain_;
     float outGain_;
     std::vector<CircuitSide> sides_;
@@ -131,13 +133,18 @@ NodeType circuitAmplifierNode()
                 const std::string& part = textOf(v, "part");
                 const bool isPreamp = part == "preamp", isPower = part == "power"; // whatever comes in there
                 const double hitHard = voice == Voice::CleanHeadroom ? kHitHardClean : kHitHardTight;
-                const bool isHitHard = isPower || (!isPreamp && controls.master > hitHard);
-                return std::unique_ptr<NodeProcessor>(std::make_unique<CircuitAmplifier>(
-                    amplifierSections(voice, controls, sag,
-                                      isPreamp  ? AmplifierPart::Preamp
-                                      : isPower ? AmplifierPart::Power
-                                                : AmplifierPart::Whole),
-                    isHitHard, isPower ? -kLineDb : 0.0, isPreamp ? kLineDb : kSpeakerDb));
+                const bool isHitHard = isPower || (!isPreamp && controls.master > hitHard),
+                           isHitHardest = isHitHard && voice == Voice::TightCascade &&
+                                          std::min(controls.drive, controls.master) > kHardest;
+                return std::unique_ptr<NodeProcessor>(
+                    std::make_unique<CircuitAmplifier>(amplifierSections(voice, controls, sag,
+                                                                         isPreamp  ? AmplifierPart::Preamp
+                                                                         : isPower ? AmplifierPart::Power
+                                                                                   : AmplifierPart::Whole),
+                                                       isHitHardest ? 4
+                                                       : isHitHard  ? 2
+                                                                    : 1,
+                                                       isPower ? -kLineDb : 0.0, isPreamp ? kLineDb : kSpeakerDb));
             }};
 }
 

@@ -15,9 +15,9 @@ namespace gristle::core {
 
 namespace {
 
-template<typename Work> std::unique_ptr<NodeProcessor> raised(Work work, double tailS)
+template<typename Work> std::unique_ptr<NodeProcessor> raised(Work work, double tailS, std::size_t times = Work::kTimes)
 {
-    return std::make_unique<Raised<Work>>(std::move(work), tailS);
+    return std::make_unique<Raised<Work>>(std::move(work), tailS, times);
 }
 
 /// One transistor between its rails: gain, and a soft curve where the supply ends.
@@ -271,9 +271,12 @@ NodeType fuzzNode()
                            dial("tone", "5", "from the low end to the top, with a hollow between"),
                            decibels("level", -40.0, 10.0, "-6", "behind it")},
             .make = [](const ParameterValues& v, const NodeContext&) -> MadeNode {
-                return raised(Fuzz(numberOf(v, "sustain"), textOf(v, "stages") == "two", numberOf(v, "tone"),
-                                   numberOf(v, "level")),
-                              0.2);
+                const bool clipsTwice = textOf(v, "stages") == "two";
+                const double tone = numberOf(v, "tone");
+                // Its top is edges alone: they ask for a higher rate, the most where no second stage rounds them.
+                const std::size_t finer = tone > 7.0 && !clipsTwice ? 4 : tone > 4.0 ? 2 : 1;
+                return raised(Fuzz(numberOf(v, "sustain"), clipsTwice, tone, numberOf(v, "level")), 0.2,
+                              finer * Fuzz::kTimes);
             }};
 }
 

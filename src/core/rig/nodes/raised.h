@@ -10,16 +10,17 @@
 namespace gristle::core {
 
 /// A node that works at a raised rate, each channel by a Work of its own, which has
-/// prepare(rateHz, maxFrames), reset() and process(span), in place, and kTimes, how far 48 kHz and the like are raised,
-/// and kDelay, samples of that rate. What a Work remembers is over in milliseconds, so a changed one starts anew.
+/// prepare(rateHz, maxFrames), reset() and process(span), in place, and kTimes, how far 48 kHz and the like are raised
+/// where nothing else is said, and kDelay, samples of that rate. What a Work remembers is over in milliseconds, so a
+/// changed one starts anew.
 template<typename Work> class Raised final : public NodeProcessor {
 public:
-    Raised(Work work, double tailS) : work_(std::move(work)), tailS_(tailS) {}
+    Raised(Work work, double tailS, std::size_t times) : work_(std::move(work)), tailS_(tailS), times_(times) {}
 
     void prepare(const PrepareSpec& spec) override
     {
-        const std::size_t factor = std::max<std::size_t>(2, Work::kTimes * Oversampler::factorFor(spec.rateHz) /
-                                                                Oversampler::factorFor(48000.0));
+        const std::size_t factor =
+            std::max<std::size_t>(2, times_ * Oversampler::factorFor(spec.rateHz) / Oversampler::factorFor(48000.0));
         sides_.clear();
         for (std::size_t c = 0; c < spec.channels; ++c) {
             Side& side = sides_.emplace_back(
@@ -64,6 +65,7 @@ private:
     };
     Work work_;
     double tailS_;
+    std::size_t times_;
     std::vector<Side> sides_;
 };
 
