@@ -1,10 +1,8 @@
 #include "cli/report.h"
 #include "core/audio/audio_writer.h"
 #include "core/audio/file_place.h"
-#include "core/impulse/loudspeaker_model.h"
-#include "core/impulse/placement.h"
-#include "core/units/decibels.h"
 #include "core/units/number_text.h"
+#include "core/work/place_microphones.h"
 
 #include <fmt/format.h>
 
@@ -60,73 +58,59 @@ Result<PlacedMicrophone> parse(const std::string& text)
 Result<Answer> answer(const Options& o, const Progress& progress)
 {
     if (const auto may = checkOutput(o.out); !may) return may.error();
-    const auto cabinet = cabinetOf(o.cabinet);
-    if (!cabinet) return cabinet.error();
-    Setting setting{*cabinet, o.room};
-    if (o.dry) setting.room = {.floorM = 0.0, .wallM = 0.0, .reverberationS = 0.0};
-    std::vector<PlacedMicrophone> microphones;
+    CabPlan plan{o.cabinet, o.room, {}, o.watts, o.apartM};
+    if (o.dry) plan.room = {.floorM = 0.0, .wallM = 0.0, .reverberationS = 0.0};
     for (const std::string& text : o.microphones) {
         const auto m = parse(text);
         if (!m) return m.error();
-        microphones.push_back(*m);
+        plan.microphones.push_back(*m);
     }
-    if (microphones.empty()) microphones.push_back({});
+    if (plan.microphones.empty()) plan.microphones.push_back({});
+    const auto placed = placeMicrophones(plan);
+    if (!placed) return placed.error();
+    const auto impulse = impulseOfPlaced(
+        plan, {o.areApart ? PlanChannels::Each : PlanChannels::Sum, o.rateHz, o.seconds, o.matched}, progress);
+    if (!impulse) return impulse.error();
+    if (const auto written = writeRecording(o.out, *impulse, SampleFormat::Float32); !written) return written.error();
     Answer a;
     Json rows = Json::array();
-    std::vector<Finding> findings;
-    Recording sum{o.rateHz, AudioBuffer()};
-    for (std::size_t i = 0; i < microphones.size(); ++i) {
-        const PlacedMicrophone& m = microphones[i];
-        const auto one = placementImpulse(setting, m, o.rateHz, o.seconds, progress);
-        if (!one) return one.error();
-        if (i == 0) sum.audio = AudioBuffer(o.areApart ? microphones.size() : 1, one->audio.frames());
-        const auto into = sum.audio.channel(o.areApart ? i : 0);
-        for (std::size_t k = 0; k < into.size(); ++k) into[k] += one->audio.channel(0)[k];
-        const Microphone kind = microphoneOf(m.kind).value();
-        const double travel = travelM(setting, m.place), spl = soundPressureDb(setting, m.place, o.watts);
+    for (std::size_t i = 0; i < plan.microphones.size(); ++i) {
+        const PlacedMicrophone& m = plan.microphones[i];
+        const PlacedFigures& f = placed->figures.microphones[i];
         Json row = {{"kind", m.kind},
                     {"distance_cm", 100.0 * m.place.distanceM},
                     {"offset_cm", 100.0 * m.place.offsetM},
                     {"angle", m.place.angleDeg},
                     {"gain_db", m.gainDb},
                     {"inverted", m.invert},
-                    {"travel_ms", 1000.0 * travel / kSpeedOfSound},
-                    {"spl_db", spl},
-                    {"most_spl_db", kind.mostSplDb}};
+                    {"travel_ms", 1000.0 * f.travelS},
+                    {"spl_db", f.soundPressureDb},
+                    {"most_spl_db", f.mostSplDb}};
         a.text += fmt::format("{}: {} cm, {} ms on its way, {} dB SPL at {:g} W (it takes {} dB)", m.kind,
-                              figureText(100.0 * m.place.distanceM, 1), figureText(1000.0 * travel / kSpeedOfSound, 2),
-                              figureText(spl, 0), o.watts, figureText(kind.mostSplDb, 0));
-        if (o.apartM > 0.0) {
-            const Spill s = spillBetween(setting, m, o.apartM);
-            row["spill"] = {{"apart_m", o.apartM},     {"ratio", s.ratio},
-                            {"spill_db", s.spillDb},   {"at_three_to_one_db", s.ruleDb},
-                            {"ripple_db", s.rippleDb}, {"needed_m", s.neededM}};
+                              figureText(100.0 * m.place.distanceM, 1), figureText(1000.0 * f.travelS, 2),
+                              figureText(f.soundPressureDb, 0), o.watts, figureText(f.mostSplDb, 0));
+        if (f.spill) {
+            row["spill"] = {{"apart_m", o.apartM},
+                            {"ratio", f.spill->ratio},
+                            {"spill_db", f.spill->spillDb},
+                            {"at_three_to_one_db", f.spill->ruleDb},
+                            {"ripple_db", f.spill->rippleDb},
+                            {"needed_m", f.spill->neededM}};
             a.text += fmt::format("; of an amplifier {} m away it hears {} dB, a ripple of {} dB",
-                                  figureText(o.apartM, 2), figureText(s.spillDb), figureText(s.rippleDb));
+                                  figureText(o.apartM, 2), figureText(f.spill->spillDb), figureText(f.spill->rippleDb));
         }
         a.text += "\n";
         rows.push_back(std::move(row));
-        if (spl > kind.mostSplDb - 3.0)
-            findings.push_back(makeFinding(Severity::Fix, "cab.too_loud", m.kind, "Too loud for this microphone",
-                                           fmt::format("About {} dB SPL reach it at {:g} W; it takes {}.",
-                                                       figureText(spl, 0), o.watts, figureText(kind.mostSplDb, 0)),
-                                           "Move it away, or play more quietly"));
     }
-    if (o.matched) {
-        const double gain = dbToAmplitude(matchedGainDb(sum));
-        for (std::size_t c = 0; c < sum.audio.channels(); ++c)
-            for (float& x : sum.audio.channel(c)) x *= float(gain);
-    }
-    if (const auto written = writeRecording(o.out, sum, SampleFormat::Float32); !written) return written.error();
     a.json = {{"out", o.out},
               {"cabinet", o.cabinet},
               {"rate_hz", o.rateHz},
-              {"channels", sum.audio.channels()},
-              {"length_samples", sum.audio.frames()},
+              {"channels", impulse->audio.channels()},
+              {"length_samples", impulse->audio.frames()},
               {"microphone", rows},
-              {"findings", toJson(findings)}};
+              {"findings", toJson(placed->findings)}};
     a.text = fmt::format("{}: a {} cabinet by a model, an estimate (docs/loudspeaker.md)\n", o.out, o.cabinet) +
-             a.text + findingLines(findings);
+             a.text + findingLines(placed->findings);
     return a;
 }
 

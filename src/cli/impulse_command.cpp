@@ -1,9 +1,10 @@
 #include "cli/report.h"
+#include "core/advice/impulse_findings.h"
 #include "core/audio/audio_writer.h"
 #include "core/audio/file_place.h"
 #include "core/impulse/impulse_edit.h"
-#include "core/impulse/sweep.h"
 #include "core/units/number_text.h"
+#include "core/work/capture_files.h"
 
 #include <fmt/format.h>
 
@@ -41,33 +42,19 @@ std::string textOf(const ImpulseInfo& info, int rateHz)
                        figureText(info.energy90Ms, 1), info.isMinimumPhase ? ", minimum phase" : "");
 }
 
-std::vector<Finding> findingsOf(const ImpulseInfo& info, int rateHz, const std::string& name)
-{
-    std::vector<Finding> out;
-    constexpr double kLateMs = 400.0;
-    const auto add = [&](const char* code, std::string title, std::string message, std::string remedy) {
-        out.push_back(makeFinding(Severity::Fix, code, name, std::move(title), std::move(message), std::move(remedy)));
-    };
-    if (looksPerformed(info.outstandingDb, info.energy90Ms, double(info.lengthSamples) / rateHz))
-        add("impulse.no_arrival", "Nothing arrives in it",
-            fmt::format("Its highest sample stands {} dB over the rest: it looks like a performance, not a response.",
-                        figureText(info.outstandingDb)),
-            "Choose another file, or capture a response with impulse capture");
-    else if (info.energy90Ms > kLateMs)
-        add("impulse.late", "Mostly late sound",
-            fmt::format("Nine tenths of its energy take {} ms: a room more than a loudspeaker.",
-                        figureText(info.energy90Ms, 0)),
-            "Use it as a reverb, or shorten it");
-    return out;
-}
-
 Result<Answer> answerOf(const Recording& impulse, const std::string& name)
 {
     const auto info = impulseInfo(impulse);
     if (!info) return Error{info.error().code, name + ": " + info.error().message, info.error().remedy};
     Answer a;
     a.json = toJson(*info);
-    const auto findings = findingsOf(*info, impulse.sampleRateHz, name);
+    const double rate = impulse.sampleRateHz, seconds = double(info->lengthSamples) / rate;
+    const auto findings = impulseFindings({.energy90Ms = info->energy90Ms,
+                                           .arrivalS = info->arrivalSamples / rate,
+                                           .performedDb = looksPerformed(info->outstandingDb, info->energy90Ms, seconds)
+                                                              ? std::optional(info->outstandingDb)
+                                                              : std::nullopt},
+                                          name);
     a.json["findings"] = cli::toJson(findings);
     a.text = name + ": " + textOf(*info, impulse.sampleRateHz) + findingLines(findings);
     return a;
@@ -95,63 +82,18 @@ Result<Answer> makeSweep(const Options& o)
     return a;
 }
 
-Result<std::vector<float>> mono(const std::string& file, int channel, int& rate)
-{
-    const auto chosen = chooseChannel(file, channel);
-    if (!chosen) return chosen.error();
-    constexpr double kLongestS = 600.0;
-    const auto reader = AudioReader::open(file);
-    if (!reader) return reader.error();
-    if (reader->info().durationS() > kLongestS)
-        return Error{
-            ErrorCode::OutOfRange,
-            fmt::format("{}: {:.0f} minutes are no recording of one sweep", file, reader->info().durationS() / 60.0),
-            "cut the sweep's part out of it"};
-    const auto read = readRecording(file);
-    if (!read) return read.error();
-    rate = read->sampleRateHz;
-    const auto x = read->audio.channel(*chosen);
-    return std::vector<float>(x.begin(), x.end());
-}
-
 Result<Answer> captureImpulse(const Options& o)
 {
     if (const auto may = checkOutput(o.out, {o.sweepFile, o.recording}); !may) return may.error();
-    int rate = 0, recordedRate = 0;
-    const auto played = mono(o.sweepFile, 0, rate);
-    if (!played) return played.error();
-    const auto recorded = mono(o.recording, o.channel, recordedRate);
-    if (!recorded) return recorded.error();
-    if (rate != recordedRate)
-        return Error{ErrorCode::OutOfRange,
-                     fmt::format("capture: the sweep is at {} Hz and its recording at {} Hz", rate, recordedRate),
-                     "record at the sweep's rate, or make a sweep at the recording's"};
-    const auto captured = capture(*played, *recorded, rate, o.capture);
+    const auto channel = chooseChannel(o.recording, o.channel); // one file comes out
+    if (!channel) return channel.error();
+    const auto files = captureFiles({o.sweepFile, {o.recording}, int(*channel) + 1, o.capture});
+    if (!files) return files.error();
+    const auto& captured = files->set.each.front();
     if (!captured) return captured.error();
     if (const auto written = writeRecording(o.out, captured->impulse, SampleFormat::Float32); !written)
         return written.error();
-    std::vector<Finding> findings;
-    constexpr double kGoodSnrDb = 40.0, kMuchPercent = 3.0;
-    const auto add = [&](const char* code, std::string title, std::string message, std::string remedy) {
-        findings.push_back(
-            makeFinding(Severity::Note, code, o.recording, std::move(title), std::move(message), std::move(remedy)));
-    };
-    if (captured->snrDb < kGoodSnrDb)
-        add("capture.noise", "Noise in the response",
-            fmt::format("The response stands {} dB over the noise.", figureText(captured->snrDb)),
-            "Play the sweep louder, or for longer: twice as long gains 3 dB");
-    if (captured->distortionPercent > kMuchPercent)
-        add("capture.distortion", "Something distorts",
-            fmt::format(
-                "{} % of orders 2 to 5: they stand apart from the response, and what it was captured through was "
-                "not linear at that level.",
-                figureText(captured->distortionPercent)),
-            "Play the sweep more quietly if the linear response alone is wanted");
-    if (captured->isDriftCorrected)
-        add("capture.drift", "Two clocks",
-            fmt::format("The recording's clock ran {} parts in a million fast (within {}); this is corrected.",
-                        figureText(captured->driftPpm, 1), figureText(captured->driftDoubtPpm, 1)),
-            "Play and record over one interface, or give both the same clock");
+    const auto& findings = files->each.front().findings;
     Answer a;
     a.json = {{"out", o.out},
               {"length_samples", captured->impulse.audio.frames()},

@@ -384,7 +384,9 @@ private slots:
                  qPrintable(QString::number(plan.microphones[0].place.offsetM)));
         QCOMPARE(b.cell("placeTable", 0, 2), QString("6.0"));
         QVERIFY2(b.sentence("placeSentence").contains("less above"), qPrintable(b.sentence("placeSentence")));
-        QVERIFY(map.responseHere()[84].db < centre[84].db - 6.0); // the top goes towards the rim
+        double presence = 0.0; // 2.5 to 5 kHz goes towards the rim
+        for (std::size_t k = 65; k <= 76; ++k) presence += (map.responseHere()[k].db - centre[k].db) / 12.0;
+        QVERIFY2(presence < -3.0, qPrintable(QString::number(presence)));
         b.window.session().undoStack().undo();
         b.settle();
         QCOMPARE(plan.microphones[0].place.offsetM, 0.0); // the whole way is one step

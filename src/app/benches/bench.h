@@ -22,6 +22,12 @@ struct BenchState {
     bool wants = false; ///< something is to be fixed
 };
 
+/// What a bench says of what is in hand.
+struct BenchFindings {
+    std::vector<core::Finding> found;
+    QString whenNone; ///< a sentence where nothing was found
+};
+
 /// One page of the work: a question, a picture that answers it, few controls. A new bench is a folder with one class
 /// derived from this and its line in shell/bench_list.cpp.
 class Bench : public QWidget {
@@ -37,7 +43,9 @@ public:
     int digit() const { return digit_; }
 
     virtual BenchState state() const = 0;
-    virtual void findings(FindingsPanel& panel) const = 0;
+    virtual BenchFindings findings() const = 0;
+    /// What one click can do about them, by their codes. Asked for with them, each time.
+    virtual Remedies remedies() { return {}; }
     /// What is heard on this bench now.
     virtual AuditionRequest audition() const = 0;
     virtual bool isMonoOffered() const { return false; }

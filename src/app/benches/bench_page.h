@@ -32,7 +32,8 @@ public:
     const QString& name() const { return name_; }
     const QString& question() const { return question_; }
 
-    virtual void findings(FindingsPanel& panel) const = 0;
+    virtual BenchFindings findings() const = 0;
+    virtual Remedies remedies() { return {}; } ///< as Bench::remedies()
     /// What is heard on this page; nothing where it has nothing of its own.
     virtual AuditionRequest audition() const { return {}; }
     virtual bool isBusy() const { return false; }

@@ -68,7 +68,9 @@ QStringList PagedBench::pageNames() const
     return out;
 }
 
-void PagedBench::findings(FindingsPanel& panel) const { current().findings(panel); }
+BenchFindings PagedBench::findings() const { return current().findings(); }
+
+Remedies PagedBench::remedies() { return current().remedies(); }
 
 AuditionRequest PagedBench::audition() const
 {

@@ -16,7 +16,8 @@ class PagedBench : public Bench {
     Q_OBJECT
 public:
     using Bench::Bench;
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
+    Remedies remedies() override;
     AuditionRequest audition() const override;
     bool isBusy() const override;
     void showPage(const QString& name);

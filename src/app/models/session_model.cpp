@@ -2,6 +2,7 @@
 
 #include "app/models/preferences.h"
 
+#include "core/advice/file_findings.h"
 #include "core/advice/level_findings.h"
 #include "core/audio/file_place.h"
 #include "core/measure/vu.h"
@@ -535,15 +536,8 @@ std::optional<double> SessionModel::loudDbfs(const Take& take) const
 
 std::vector<Finding> SessionModel::levelFindings(const Take& take) const
 {
-    if (const auto bad = unmeasurable_.find(measureKey(take)); bad != unmeasurable_.end()) {
-        Finding f;
-        f.severity = Severity::Stop;
-        f.code = "file.unreadable";
-        f.title = "The take cannot be read";
-        f.message = bad->second.message + ".";
-        f.remedy = bad->second.remedy;
-        return {f};
-    }
+    if (const auto bad = unmeasurable_.find(measureKey(take)); bad != unmeasurable_.end())
+        return {unreadableFinding(bad->second)};
     const auto m = measurement(take);
     if (!m) return {};
     auto out = core::levelFindings(*m, measureOptions());

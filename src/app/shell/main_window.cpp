@@ -289,7 +289,10 @@ int MainWindow::currentBench() const { return stack_->currentIndex(); }
 
 void MainWindow::refreshFindings()
 {
-    if (session_.isOpen()) benches_[std::size_t(currentBench())]->findings(*findings_);
+    if (!session_.isOpen()) return;
+    Bench& bench = *benches_[std::size_t(currentBench())];
+    const BenchFindings said = bench.findings();
+    findings_->show(said.found, bench.remedies(), said.whenNone);
 }
 
 void MainWindow::requestAudition()
@@ -483,13 +486,11 @@ void MainWindow::setLoopEnd(bool start)
           : session_.setLoop(std::min(session_.loopFromBar(), bar - 1.0), bar);
 }
 
-bool MainWindow::isIdle() const
+bool MainWindow::isIdle()
 {
-    auto& self = const_cast<MainWindow&>(*this);
     if (auditionTimer_.isActive() || lookTimer_.isActive()) return false;
-    for (TaskRunner* t :
-         {&self.demoTask_, &self.session_.importTask(), &self.session_.keepTask(), &self.session_.saveTask(),
-          &exporter_->task(), &self.session_.measureTask(), &self.audition_.task()})
+    for (TaskRunner* t : {&demoTask_, &session_.importTask(), &session_.keepTask(), &session_.saveTask(),
+                          &exporter_->task(), &session_.measureTask(), &audition_.task()})
         if (t->isBusy()) return false;
     for (Bench* b : benches_)
         if (b->isBusy()) return false;

@@ -43,7 +43,7 @@ public:
     void openPaths(const QStringList& paths);
     void bringIn(const QStringList& files);
     Exporter& exporter() { return *exporter_; }
-    bool isIdle() const; ///< nothing is being measured, rendered or written
+    bool isIdle(); ///< nothing is being measured, rendered or written
     QString notice() const;
     void tell(const QString& message, const QString& remedy);
     /// Before it is shown: takes the place and the bench that were left last time, no larger than the screen, and

@@ -1,5 +1,6 @@
 #include "core/advice/file_findings.h"
 
+#include <cctype>
 #include <fmt/format.h>
 
 namespace gristle::core {
@@ -24,6 +25,24 @@ std::optional<Finding> notFiniteFinding(std::int64_t samples, const std::string&
                             "Turn down the stage that grows without end, or take it out");
     f.measured = double(samples), f.target = 0.0, f.unit = "samples", f.low = 0.0, f.high = double(samples) * 1.25;
     return f;
+}
+
+Finding unreadableFinding(const Error& why)
+{
+    return makeFinding(Severity::Stop, "file.unreadable", "", "The take cannot be read", why.message + ".", why.remedy);
+}
+
+Finding missingFinding(const std::string& file, std::string why)
+{
+    if (!why.empty()) why[0] = char(std::toupper(static_cast<unsigned char>(why[0])));
+    return makeFinding(Severity::Stop, "session.missing", "", std::move(why),
+                       file + ". The rest of the session is open and usable.",
+                       "Put the file back into the session's folder, then open it again");
+}
+
+Finding sumUnreadableFinding(const std::string& why)
+{
+    return makeFinding(Severity::Stop, "blend.unreadable", "", "The sum cannot be made", why + ".", "");
 }
 
 } // namespace gristle::core

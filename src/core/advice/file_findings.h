@@ -11,4 +11,13 @@ std::optional<Finding> truncatedFinding(const AudioInfo& info, const std::string
 /// file.not_finite: samples that were no numbers were written as silence. None where there were none.
 std::optional<Finding> notFiniteFinding(std::int64_t samples, const std::string& subject);
 
+/// file.unreadable: a take, with what its reading gave.
+Finding unreadableFinding(const Error& why);
+
+/// session.missing: a file that the session names. @param why  in words, as SessionFolder tells it
+Finding missingFinding(const std::string& file, std::string why);
+
+/// blend.unreadable: a sum of layers.
+Finding sumUnreadableFinding(const std::string& why);
+
 } // namespace gristle::core

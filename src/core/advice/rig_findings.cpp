@@ -9,24 +9,17 @@
 
 namespace gristle::core {
 
+Finding bypassedFinding(const std::string& warning, const std::string& subject)
+{
+    return makeFinding(Severity::Fix, "rig.missing", subject, "A stage is bypassed", warning + ".",
+                       "Bring the missing file in, or choose another");
+}
+
 std::vector<Finding> rigFindings(const RenderReport& report, const RigDocument& rig, const std::optional<DiStamp>& di,
                                  const std::string& subject)
 {
     std::vector<Finding> out;
-    for (const auto& warning : report.warnings)
-        out.push_back({Severity::Fix,
-                       "rig.missing",
-                       subject,
-                       "A stage is bypassed",
-                       warning + ".",
-                       {},
-                       {},
-                       "",
-                       "Bring the missing file in, or choose another",
-                       0,
-                       0,
-                       {},
-                       {}});
+    for (const auto& warning : report.warnings) out.push_back(bypassedFinding(warning, subject));
     if (report.clippedSamples > 0)
         out.push_back({Severity::Stop,
                        "rig.clipped",

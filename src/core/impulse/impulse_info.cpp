@@ -5,6 +5,7 @@
 #include "core/signal/fft.h"
 #include "core/signal/minimum_phase.h"
 #include "core/timing/alignment.h"
+#include "core/units/decibels.h"
 
 #include <algorithm>
 #include <cmath>
@@ -97,6 +98,17 @@ bool looksPerformed(double outstandingDb, double energy90Ms, double seconds)
 {
     constexpr double kStandsOutDb = 12.0, kMostShare = 0.6;
     return outstandingDb < kStandsOutDb || energy90Ms > kMostShare * 1000.0 * seconds;
+}
+
+std::vector<ResponsePoint> levelled(std::vector<ResponsePoint> response)
+{
+    double sum = 0.0;
+    int count = 0;
+    for (const ResponsePoint& p : response)
+        if (p.hz >= 200.0 && p.hz <= 2000.0) sum += dbToPower(p.db), ++count;
+    const double mean = sum > 0.0 ? powerToDb(sum / count) : 0.0;
+    for (ResponsePoint& p : response) p.db -= mean;
+    return response;
 }
 
 Result<ImpulseInfo> impulseInfo(const Recording& impulse)

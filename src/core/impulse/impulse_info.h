@@ -13,6 +13,9 @@ struct ResponsePoint {
     double hz, db;
 };
 
+/// Against its own mean power from 200 Hz to 2 kHz, so that curves show tone, not level.
+std::vector<ResponsePoint> levelled(std::vector<ResponsePoint> response);
+
 /// What an impulse response is, by its first channel.
 struct ImpulseInfo {
     std::size_t lengthSamples = 0;

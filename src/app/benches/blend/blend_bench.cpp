@@ -2,6 +2,8 @@
 
 #include "app/benches/blend/place_ruler.h"
 #include "app/widgets/column_share.h"
+#include "core/advice/file_findings.h"
+#include "core/advice/rig_findings.h"
 #include "core/advice/stereo_findings.h"
 #include "core/units/number_text.h"
 
@@ -355,49 +357,38 @@ BenchState BlendBench::state() const
     return {tr("mono loses %1 dB").arg(shownFigure(report_->stereo.monoLossDb, 1)), false};
 }
 
-void BlendBench::findings(FindingsPanel& panel) const
+BenchFindings BlendBench::findings() const
 {
-    std::vector<Finding> found;
-    Remedies remedies;
-    auto* self = const_cast<BlendBench*>(this);
-    if (!trouble_.isEmpty()) {
-        Finding f;
-        f.severity = Severity::Stop;
-        f.code = "blend.unreadable";
-        f.title = "The sum cannot be made";
-        f.message = trouble_.toStdString() + ".";
-        found.push_back(std::move(f));
+    BenchFindings out{{}, tr("Bring in two layers and place them: what the sum does is measured here.")};
+    if (!trouble_.isEmpty()) out.found = {sumUnreadableFinding(trouble_.toStdString())};
+    if (!report_) return out;
+    const std::string subject = session().part() ? session().part()->name : "";
+    std::vector<std::string> names;
+    for (const std::size_t i : shown_) names.push_back(session().part()->layers[i].name);
+    out.found = stereoFindings(report_->stereo, subject);
+    for (auto& f : copyFindings(copies_, names)) out.found.push_back(std::move(f));
+    for (auto& f : bodyFindings(report_->layers, names)) out.found.push_back(std::move(f));
+    for (auto& f : sumFindings(report_->truePeakDbtp, 0, subject)) out.found.push_back(std::move(f));
+    for (const auto& w : report_->warnings) out.found.push_back(bypassedFinding(w, subject));
+    return out;
+}
+
+Remedies BlendBench::remedies()
+{
+    Remedies out;
+    if (!report_) return out;
+    if (report_->stereo.balanceDb) out["stereo.balance"] = {tr("Match loudness"), [this] { matchLoudness(); }};
+    if (report_->truePeakDbtp && *report_->truePeakDbtp > -1.0) {
+        const double down = std::floor((-1.0 - *report_->truePeakDbtp) * 10.0) / 10.0;
+        out["mix.peak"] = {tr("Turn all by %1 dB").arg(QString::fromStdString(signedText(down))),
+                           [this, down] { turnAll(down); }};
     }
-    if (report_) {
-        const std::string subject = session().part() ? session().part()->name : "";
-        found = stereoFindings(report_->stereo, subject);
-        std::vector<std::string> names;
-        for (const std::size_t i : shown_) names.push_back(session().part()->layers[i].name);
-        for (auto& f : copyFindings(copies_, names)) found.push_back(std::move(f));
-        for (auto& f : bodyFindings(report_->layers, names)) found.push_back(std::move(f));
-        for (auto& f : sumFindings(report_->truePeakDbtp, 0, subject)) found.push_back(std::move(f));
-        for (const auto& w : report_->warnings) {
-            Finding f;
-            f.severity = Severity::Fix;
-            f.code = "rig.missing";
-            f.title = "A stage is bypassed";
-            f.message = w + ".";
-            found.push_back(std::move(f));
-        }
-        if (report_->stereo.balanceDb)
-            remedies["stereo.balance"] = {tr("Match loudness"), [self] { self->matchLoudness(); }};
-        if (report_->truePeakDbtp && *report_->truePeakDbtp > -1.0) {
-            const double down = std::floor((-1.0 - *report_->truePeakDbtp) * 10.0) / 10.0;
-            remedies["mix.peak"] = {tr("Turn all by %1 dB").arg(QString::fromStdString(signedText(down))),
-                                    [self, down] { self->turnAll(down); }};
-        }
-        for (const char* code : {"stereo.mono_loss", "stereo.inverted", "stereo.low_end"})
-            remedies[code] = {tr("Hear mono"), [self] {
-                                  self->audition_().setMono(true);
-                                  self->audition_().setPlaying(true);
-                              }};
-    }
-    panel.show(found, remedies, tr("Bring in two layers and place them: what the sum does is measured here."));
+    for (const char* code : {"stereo.mono_loss", "stereo.inverted", "stereo.low_end"})
+        out[code] = {tr("Hear mono"), [this] {
+                         audition_().setMono(true);
+                         audition_().setPlaying(true);
+                     }};
+    return out;
 }
 
 AuditionRequest BlendBench::audition() const

@@ -21,7 +21,8 @@ class BlendBench : public Bench {
 public:
     BlendBench(const BenchContext& context, QWidget* parent);
     BenchState state() const override;
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
+    Remedies remedies() override;
     AuditionRequest audition() const override;
     bool isMonoOffered() const override { return true; }
     bool isBusy() const override { return task_.isBusy(); }

@@ -466,18 +466,21 @@ BenchState AlignPage::state() const
     return line.isEmpty() ? BenchState{tr("they agree"), false} : BenchState{line, true};
 }
 
-void AlignPage::findings(FindingsPanel& panel) const
+BenchFindings AlignPage::findings() const
 {
-    if (!aligned_)
-        return panel.show({}, {}, tr("Layers of one performance, each from another microphone, are compared here."));
+    if (!aligned_) return {{}, tr("Layers of one performance, each from another microphone, are compared here.")};
     AlignedFiles named = *aligned_; // by their layers' names
     const auto nameOf = [&](std::size_t layer) { return session().part()->layers[layer].name; };
     named.reference = nameOf(referenceLayer_);
     for (const Row& row : rows_)
         if (row.other < named.others.size()) named.others[row.other].file = nameOf(row.layer);
-    const RemedyAction together{tr("Bring together"), [this] { const_cast<AlignPage*>(this)->bringTogether(); }};
-    panel.show(alignFindings(named, kMaxMs), {{"align.inverted", together}, {"align.late", together}},
-               tr("All microphones agree."));
+    return {alignFindings(named, kMaxMs), tr("All microphones agree.")};
+}
+
+Remedies AlignPage::remedies()
+{
+    const RemedyAction together{tr("Bring together"), [this] { bringTogether(); }};
+    return {{"align.inverted", together}, {"align.late", together}};
 }
 
 std::vector<MixLayer> AlignPage::layers(bool isTogether) const

@@ -36,7 +36,8 @@ class AlignPage : public BenchPage {
 public:
     AlignPage(const BenchContext& context, QWidget* parent);
     BenchState state() const; ///< for the spine
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
+    Remedies remedies() override;
     AuditionRequest audition() const override;
     bool isBusy() const override { return task_.isBusy() || write_.isBusy(); }
 

@@ -4,7 +4,7 @@
 #include "app/benches/cab/impulse_list.h"
 #include "app/benches/cab/impulse_use.h"
 #include "app/widgets/figure_table.h"
-#include "core/advice/finding.h"
+#include "core/advice/impulse_findings.h"
 #include "core/audio/audio_reader.h"
 #include "core/impulse/impulse_difference.h"
 
@@ -17,7 +17,6 @@
 #include <QPushButton>
 #include <QTableView>
 #include <QVBoxLayout>
-#include <fmt/format.h>
 
 namespace gristle::app {
 
@@ -267,27 +266,15 @@ void ImpulsesPage::putChosenIntoRig()
     emit auditionChanged();
 }
 
-void ImpulsesPage::findings(FindingsPanel& panel) const
+BenchFindings ImpulsesPage::findings() const
 {
-    std::vector<Finding> out;
+    BenchFindings out{{}, tr("Hear the chosen one below against the one in the rig, as loud.")};
     if (const ImpulseCard* card = chosen()) {
-        constexpr double kLateMs = 400.0;
-        const auto add = [&](const char* code, std::string title, std::string message, std::string remedy) {
-            out.push_back(makeFinding(Severity::Note, code, shortName(card->file).toStdString(), std::move(title),
-                                      std::move(message), std::move(remedy)));
-        };
-        if (card->energy90Ms > kLateMs)
-            add("impulse.late", "Mostly late sound",
-                fmt::format("Nine tenths of its energy take {} ms: a room more than a loudspeaker.",
-                            figureText(card->energy90Ms, 0)),
-                "Use it as a reverb, or shorten it on the page Make");
-        if (told_ && measured_ == card->file && told_->arrivalSamples > 0.02 * card->rateHz)
-            add("impulse.delay", "Silence before it",
-                fmt::format("It arrives after {} ms: what is heard through it is as late.",
-                            figureText(1000.0 * told_->arrivalSamples / card->rateHz, 1)),
-                "Trim it on the page Make");
+        ImpulseTold told{.energy90Ms = card->energy90Ms, .arrivalS = {}, .performedDb = {}};
+        if (told_ && measured_ == card->file) told.arrivalS = told_->arrivalSamples / card->rateHz;
+        out.found = impulseFindings(told, shortName(card->file).toStdString());
     }
-    panel.show(out, {}, tr("Hear the chosen one below against the one in the rig, as loud."));
+    return out;
 }
 
 AuditionRequest ImpulsesPage::audition() const

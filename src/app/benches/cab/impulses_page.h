@@ -21,7 +21,7 @@ class ImpulsesPage : public BenchPage {
     Q_OBJECT
 public:
     ImpulsesPage(const BenchContext& context, QWidget* parent);
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
     AuditionRequest audition() const override;
     bool isBusy() const override { return library_.isBusy() || info_.isBusy(); }
     ImpulseLibrary& library() { return library_; }

@@ -4,7 +4,7 @@
 #include "app/benches/cab/impulse_use.h"
 #include "app/widgets/column_share.h"
 #include "app/widgets/figure_table.h"
-#include "core/advice/finding.h"
+#include "core/advice/impulse_findings.h"
 #include "core/audio/audio_reader.h"
 #include "core/audio/audio_writer.h"
 #include "core/impulse/impulse_difference.h"
@@ -330,38 +330,23 @@ void MakePage::keep(bool intoRig)
     emit stateChanged();
 }
 
-void MakePage::findings(FindingsPanel& panel) const
+BenchFindings MakePage::findings() const
 {
-    std::vector<Finding> out;
-    if (made_) {
-        if (made_->impulse.keptFromHz > 0.0)
-            out.push_back(
-                makeFinding(Severity::Note, "impulse.shortened", "length", "The low end is not the same",
-                            fmt::format("So short, the response below {} Hz differs by more than 1 dB from the whole.",
-                                        figureText(made_->impulse.keptFromHz, 0)),
-                            "Make it longer, or let the low cut take what is below"));
-        // Parts that work against each other, where each by itself is strong.
-        double worst = 0.0, hz = 0.0;
-        for (std::size_t i = 0; i < made_->response.size() && made_->recipe.parts.size() > 1; ++i) {
-            double powers = 0.0;
-            for (std::size_t p = 0; p < made_->parts.size(); ++p)
-                if (i < made_->parts[p].size())
-                    powers += std::pow(10.0, 0.1 * (made_->parts[p][i].db + made_->recipe.parts[p].gainDb));
-            const double loss = 10.0 * std::log10(powers) - (made_->response[i].db - made_->impulse.gainDb);
-            if (made_->response[i].hz > 70.0 && made_->response[i].hz < 6000.0 && loss > worst)
-                worst = loss, hz = made_->response[i].hz;
-        }
-        if (worst > 6.0 && !made_->recipe.align)
-            out.push_back(makeFinding(Severity::Fix, "impulse.cancel", "sum", "They work against each other",
-                                      fmt::format("At {} Hz the sum is {} dB under what they have by themselves.",
-                                                  figureText(hz, 0), figureText(worst)),
-                                      "Bring them together, or turn one over"));
-    }
-    Remedies remedies{{"impulse.cancel", {tr("Bring together"), [this] {
-                                              const_cast<MakePage*>(this)->recipe_.align = true;
-                                              const_cast<MakePage*>(this)->change();
-                                          }}}};
-    panel.show(out, remedies, tr("Add two or more, then listen to them below, as loud."));
+    BenchFindings out{{}, tr("Add two or more, then listen to them below, as loud.")};
+    if (!made_) return out;
+    out.found = shortenedFindings(made_->impulse.keptFromHz);
+    if (!made_->recipe.align)
+        for (Finding& f : cancelFindings(made_->recipe.parts, made_->parts, made_->response, made_->impulse.gainDb))
+            out.found.push_back(std::move(f));
+    return out;
+}
+
+Remedies MakePage::remedies()
+{
+    return {{"impulse.cancel", {tr("Bring together"), [this] {
+                                    recipe_.align = true;
+                                    change();
+                                }}}};
 }
 
 AuditionRequest MakePage::audition() const

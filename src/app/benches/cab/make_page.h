@@ -21,7 +21,8 @@ class MakePage : public BenchPage {
     Q_OBJECT
 public:
     MakePage(const BenchContext& context, QWidget* parent);
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
+    Remedies remedies() override;
     AuditionRequest audition() const override;
     bool isBusy() const override { return make_.isBusy(); }
     void addPart(const QString& file);

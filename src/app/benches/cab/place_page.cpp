@@ -4,9 +4,7 @@
 #include "app/benches/cab/place_map.h"
 #include "app/widgets/column_share.h"
 #include "app/widgets/figure_table.h"
-#include "core/advice/finding.h"
 #include "core/impulse/impulse_difference.h"
-#include "core/units/decibels.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -55,79 +53,9 @@ QString lineName(MapLine line)
                                        : PlacePage::tr("angle towards the centre");
 }
 
-QString nameOf(const PlacedMicrophone& m)
-{
-    const auto kind = microphoneOf(m.kind);
-    const QString title = QString::fromStdString(kind ? kind->title : m.kind);
-    return PlacePage::tr("%1, %2 cm")
-        .arg(title.left(1).toUpper() + title.mid(1), shownFigure(100.0 * m.place.distanceM, 1));
-}
+QString titleOf(const PlacedMicrophone& m) { return QString::fromStdString(nameOf(m)); }
 
-/// Against its own mean from 200 Hz to 2 kHz, as the map.
-std::vector<ResponsePoint> levelled(std::vector<ResponsePoint> points)
-{
-    double sum = 0.0;
-    int count = 0;
-    for (const ResponsePoint& p : points)
-        if (p.hz >= 200.0 && p.hz <= 2000.0) sum += dbToPower(p.db), ++count;
-    const double mean = count > 0 ? powerToDb(sum / count) : 0.0;
-    for (ResponsePoint& p : points) p.db -= mean;
-    return points;
-}
-
-struct Figures {
-    std::vector<double> pressures;
-    std::vector<Spill> spills;
-    std::vector<PlaceMap::Curve> curves; ///< of the others, then of all together
-};
-
-Figures figuresOf(const CabPlan& plan, std::size_t chosen, const Progress& p)
-{
-    Figures out;
-    const Setting setting = settingOf(plan).value();
-    std::vector<double> hz;
-    for (double f = 60.0; f <= 14000.0; f *= std::exp2(1.0 / 12.0)) hz.push_back(f);
-    std::vector<std::complex<double>> sum(hz.size());
-    for (std::size_t i = 0; i < plan.microphones.size() && !p.stopped(); ++i) {
-        const PlacedMicrophone& m = plan.microphones[i];
-        const Microphone kind = microphoneOf(m.kind).value();
-        out.pressures.push_back(soundPressureDb(setting, m.place, plan.watts));
-        out.spills.push_back(plan.spillM > 0.0 ? spillBetween(setting, m, plan.spillM) : Spill{});
-        PlaceMap::Curve curve{nameOf(m), {}, false};
-        for (std::size_t k = 0; k < hz.size(); ++k) {
-            const auto h = responseAt(setting, kind, m.place, hz[k]);
-            curve.points.push_back({hz[k], amplitudeToDb(std::abs(h))});
-            sum[k] += h * dbToAmplitude(m.gainDb) * (m.invert ? -1.0 : 1.0) *
-                      std::polar(1.0, -2.0 * std::numbers::pi * hz[k] * 0.001 * m.delayMs);
-        }
-        curve.points = levelled(std::move(curve.points));
-        if (i != chosen) out.curves.push_back(std::move(curve));
-    }
-    if (plan.microphones.size() > 1) {
-        PlaceMap::Curve all{PlacePage::tr("all together"), {}, true};
-        for (std::size_t k = 0; k < hz.size(); ++k)
-            all.points.push_back({hz[k], amplitudeToDb(std::abs(sum[k]) + 1e-9)});
-        all.points = levelled(std::move(all.points));
-        out.curves.push_back(std::move(all));
-    }
-    return out;
-}
-
-/// The plan as one impulse: the sum, or the first microphone left and the others right.
-Result<Recording> impulseOfPlan(const CabPlan& plan, bool isApart, int rateHz, const Progress& progress)
-{
-    const auto setting = settingOf(plan);
-    if (!setting) return setting.error();
-    Recording out;
-    for (std::size_t i = 0; i < plan.microphones.size(); ++i) {
-        const auto one = placementImpulse(*setting, plan.microphones[i], rateHz, 0.3, progress);
-        if (!one) return one.error();
-        if (i == 0) out = Recording{rateHz, AudioBuffer(isApart ? 2 : 1, one->audio.frames())};
-        const auto into = out.audio.channel(isApart && i > 0 ? 1 : 0);
-        for (std::size_t k = 0; k < into.size(); ++k) into[k] += one->audio.channel(0)[k];
-    }
-    return out;
-}
+PlanChannels channelsOf(bool isApart) { return isApart ? PlanChannels::FirstLeft : PlanChannels::Sum; }
 
 QString madeOf(const CabPlan& plan, bool isApart)
 {
@@ -151,7 +79,7 @@ PlacePage::PlacePage(const BenchContext& context, QWidget* parent)
     connect(&session(), &SessionModel::closing, this, [this] {
         map_.waitForDone();
         make_.waitForDone();
-        figures_.waitForDone();
+        figuring_.waitForDone();
         shown_.reset();
     });
     connect(&Theme::instance(), &Theme::changed, this, &PlacePage::refresh);
@@ -310,7 +238,7 @@ void PlacePage::move(double position)
     value = std::round(position / unit) * unit;
     if (!checkPlaced(m)) return;
     change(
-        tr("Microphone moved: %1").arg(nameOf(m)), [&](CabPlan& p) { p.microphones[chosen()] = m; },
+        tr("Microphone moved: %1").arg(titleOf(m)), [&](CabPlan& p) { p.microphones[chosen()] = m; },
         kMergeMoves + int(chosen()));
 }
 
@@ -338,7 +266,7 @@ void PlacePage::changeRow(int row, int column)
         tellFailure(good.error());
         return refresh();
     }
-    change(tr("Microphone: %1").arg(nameOf(m)), [&](CabPlan& p) { p.microphones[std::size_t(row)] = m; });
+    change(tr("Microphone: %1").arg(titleOf(m)), [&](CabPlan& p) { p.microphones[std::size_t(row)] = m; });
 }
 
 void PlacePage::refresh()
@@ -369,7 +297,7 @@ void PlacePage::fillTable()
     refreshing_ = true;
     const auto& rows = plan().microphones;
     if (table_->rowCount() != int(rows.size())) table_->setRowCount(int(rows.size()));
-    const bool isTold = computed_ == plan();
+    const bool isTold = figuresOfPlan() != nullptr;
     const QString none(QChar(0x2013));
     for (std::size_t i = 0; i < rows.size(); ++i) {
         const PlacedMicrophone& m = rows[i];
@@ -402,14 +330,13 @@ void PlacePage::fillTable()
         over->setFlags(over->flags() | Qt::ItemIsUserCheckable);
         over->setCheckState(m.invert ? Qt::Checked : Qt::Unchecked);
         table_->setItem(row, kOver, over);
+        const auto of = [&](std::size_t at) -> const PlacedFigures& { return placed_.figures.microphones[at]; };
         const auto setting = settingOf(plan()).value();
         put(kTravel, shownFigure(1000.0 * travelM(setting, m.place) / kSpeedOfSound, 2), false);
         put(kPressure,
-            isTold ? tr("%1/%2").arg(shownFigure(soundPressures_[i], 0),
-                                     shownFigure(microphoneOf(m.kind).value().mostSplDb, 0))
-                   : none,
+            isTold ? tr("%1/%2").arg(shownFigure(of(i).soundPressureDb, 0), shownFigure(of(i).mostSplDb, 0)) : none,
             false);
-        put(kSpill, isTold && plan().spillM > 0.0 ? shownFigure(spills_[i].spillDb, 1) : none, false);
+        put(kSpill, isTold && of(i).spill ? shownFigure(of(i).spill->spillDb, 1) : none, false);
         table_->item(row, kPressure)
             ->setToolTip(tr("Its sound is %1 ms on the way; of the second amplifier it hears %2 dB")
                              .arg(table_->item(row, kTravel)->text(), table_->item(row, kSpill)->text()));
@@ -422,21 +349,23 @@ void PlacePage::fillTable()
 void PlacePage::compute()
 {
     if (computed_ != plan()) {
-        figures_.run<std::shared_ptr<Figures>>(
+        using Answer = std::shared_ptr<Result<PlacedPlan>>;
+        figuring_.run<Answer>(
             tr("Computing the microphones"),
-            [plan = plan(), at = chosen()](const Progress& p) {
-                return std::make_shared<Figures>(figuresOf(plan, at, p));
+            [plan = plan()](const Progress& p) {
+                return std::make_shared<Result<PlacedPlan>>(placeMicrophones(plan, p));
             },
-            [this, of = plan()](std::shared_ptr<Figures> figures) {
+            [this, of = plan()](Answer answer) {
+                if (!*answer) return;
                 computed_ = of;
-                soundPressures_ = std::move(figures->pressures);
-                spills_ = std::move(figures->spills);
-                picture_->setCurves(std::move(figures->curves));
+                placed_ = std::move(**answer);
+                showCurves();
                 fillTable();
                 tell();
                 emit stateChanged();
             });
     }
+    showCurves();
     MapOf wanted{plan(), plan().microphones[chosen()], line_};
     const Span span = spanOf(line_, wanted.microphone);
     wanted.plan.microphones.clear(); // the others do not change the map, nor does where on its line the microphone is
@@ -477,20 +406,32 @@ void PlacePage::compute()
     });
 }
 
+/// The responses of the other microphones, and of all together.
+void PlacePage::showCurves()
+{
+    const PlanFigures* figures = figuresOfPlan();
+    if (!figures) return;
+    std::vector<PlaceMap::Curve> curves;
+    for (std::size_t i = 0; i < figures->microphones.size(); ++i)
+        if (i != chosen()) curves.push_back({titleOf(plan().microphones[i]), figures->microphones[i].response, false});
+    if (figures->microphones.size() > 1) curves.push_back({tr("all together"), figures->sum, true});
+    picture_->setCurves(std::move(curves));
+}
+
 /// What the place does to the tone, against where the line begins.
 void PlacePage::tell()
 {
     const PlacedMicrophone& m = plan().microphones[chosen()];
     const double zero = line_ != MapLine::Distance ? 0.0 : m.place.distanceM > 0.0 ? 0.3 : -0.3;
     const auto here = picture_->responseHere(), there = picture_->responseAt(zero);
-    if (here.empty()) return sentence_->setText(tr("Computing what %1 hears \u2026").arg(nameOf(m)));
+    if (here.empty()) return sentence_->setText(tr("Computing what %1 hears \u2026").arg(titleOf(m)));
     const QString words = QString::fromStdString(differenceWords(differenceOf(here, there), 2));
     const QString against = line_ == MapLine::Offset     ? tr("the cone's centre")
                             : line_ == MapLine::Distance ? tr("%1 cm").arg(shownFigure(100.0 * zero, 0))
                                                          : tr("looking straight");
     if (std::abs(position() - zero) < 1e-9)
-        return sentence_->setText(tr("%1: move it on the map, by a click or the arrow keys.").arg(nameOf(m)));
-    sentence_->setText(tr("%1: %2 against %3.").arg(nameOf(m), words, against));
+        return sentence_->setText(tr("%1: move it on the map, by a click or the arrow keys.").arg(titleOf(m)));
+    sentence_->setText(tr("%1: %2 against %3.").arg(titleOf(m), words, against));
 }
 
 void PlacePage::save(bool intoRig)
@@ -501,11 +442,11 @@ void PlacePage::save(bool intoRig)
     make_.run<Answer>(
         tr("Making the impulse"),
         [plan = plan(), isApart, rate](const Progress& p) {
-            return std::make_shared<Result<Recording>>(impulseOfPlan(plan, isApart, rate, p));
+            return std::make_shared<Result<Recording>>(impulseOfPlaced(plan, {channelsOf(isApart), rate}, p));
         },
         [this, plan = plan(), isApart, intoRig](Answer made) {
             const QString name =
-                tr("%1 %2").arg(QString::fromStdString(plan.cabinet), nameOf(plan.microphones.front()));
+                tr("%1 %2").arg(QString::fromStdString(plan.cabinet), titleOf(plan.microphones.front()));
             const auto kept =
                 *made ? session().addImpulse(**made, name, madeOf(plan, isApart)) : Result<std::string>(made->error());
             if (!kept) return tellFailure(kept.error());
@@ -516,36 +457,10 @@ void PlacePage::save(bool intoRig)
         });
 }
 
-void PlacePage::findings(FindingsPanel& panel) const
+BenchFindings PlacePage::findings() const
 {
-    std::vector<Finding> out;
-    if (session().isOpen() && computed_ == plan())
-        for (std::size_t i = 0; i < soundPressures_.size(); ++i) {
-            const PlacedMicrophone& m = plan().microphones[i];
-            const Microphone kind = microphoneOf(m.kind).value();
-            const std::string name = nameOf(m).toStdString();
-            if (soundPressures_[i] > kind.mostSplDb - 3.0)
-                out.push_back(makeFinding(Severity::Fix, "cab.too_loud", name, "Too loud for this microphone",
-                                          fmt::format("About {} dB SPL reach it at {:g} W; it takes {}.",
-                                                      figureText(soundPressures_[i], 0), plan().watts,
-                                                      figureText(kind.mostSplDb, 0)),
-                                          "Move it away, or play more quietly"));
-            if (kind.endangeredByPhantom)
-                out.push_back(makeFinding(Severity::Note, "cab.phantom", name, "No phantom power into it",
-                                          "A ribbon can be torn by phantom power through a faulty or patched cable.",
-                                          "Switch phantom power off at its input before it is plugged in"));
-            constexpr double kRuleDb = -9.0;
-            if (plan().spillM > 0.0 && spills_[i].spillDb > kRuleDb)
-                out.push_back(makeFinding(
-                    Severity::Fix, "cab.spill", name, "It hears the second amplifier",
-                    fmt::format("{} dB of it against its own: together they can ripple by {} dB. It stands {} times as "
-                                "far from the other.",
-                                figureText(spills_[i].spillDb), figureText(spills_[i].rippleDb),
-                                figureText(spills_[i].ratio, 1)),
-                    fmt::format("Set the amplifiers {} m apart, or move this microphone closer",
-                                figureText(spills_[i].neededM, 2))));
-        }
-    panel.show(out, {}, tr("Every microphone takes what reaches it."));
+    const bool isTold = session().isOpen() && figuresOfPlan();
+    return {isTold ? placed_.findings : std::vector<Finding>{}, tr("Every microphone takes what reaches it.")};
 }
 
 AuditionRequest PlacePage::audition() const
@@ -554,7 +469,7 @@ AuditionRequest PlacePage::audition() const
     const bool isApart = apart_->isChecked() && plan().microphones.size() > 1;
     const int rate = session().document().sampleRateHz > 0 ? session().document().sampleRateHz : 48000;
     return hearImpulses(session(), {{tr("These places"), {}, [plan = plan(), isApart, rate](const Progress& p) {
-                                         return impulseOfPlan(plan, isApart, rate, p);
+                                         return impulseOfPlaced(plan, {channelsOf(isApart), rate}, p);
                                      }}});
 }
 

@@ -2,7 +2,7 @@
 
 #include "app/benches/bench_page.h"
 #include "app/models/session_task.h"
-#include "core/impulse/placement.h"
+#include "core/work/place_microphones.h"
 
 class QCheckBox;
 class QComboBox;
@@ -21,7 +21,7 @@ class PlacePage : public BenchPage {
     Q_OBJECT
 public:
     PlacePage(const BenchContext& context, QWidget* parent);
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
     AuditionRequest audition() const override;
     bool isBusy() const override { return map_.isBusy() || make_.isBusy(); }
 
@@ -34,6 +34,7 @@ private:
     void refresh();
     void fillTable();
     void compute();
+    void showCurves();
     void tell();
     void change(const QString& text, const std::function<void(core::CabPlan&)>& edit, int mergeKey = -1);
     void changeRow(int row, int column);
@@ -42,6 +43,7 @@ private:
     const core::CabPlan& plan() const { return session().document().cab; }
     std::size_t chosen() const;
     double position() const;
+    const core::PlanFigures* figuresOfPlan() const { return computed_ == plan() ? &placed_.figures : nullptr; }
 
     PlaceMap* picture_;
     QLabel* sentence_;
@@ -61,10 +63,9 @@ private:
         bool operator==(const MapOf&) const = default;
     };
     std::optional<MapOf> shown_;
-    std::vector<double> soundPressures_; ///< of each row
-    std::vector<core::Spill> spills_;
-    std::optional<core::CabPlan> computed_; ///< what these two are of
-    SessionTask map_{session()}, make_{session()}, figures_{session()};
+    core::PlacedPlan placed_;
+    std::optional<core::CabPlan> computed_; ///< what it is of
+    SessionTask map_{session()}, make_{session()}, figuring_{session()};
     bool refreshing_ = false;
 };
 

@@ -5,10 +5,10 @@
 #include "app/widgets/column_share.h"
 #include "app/widgets/figure_table.h"
 #include "app/widgets/progress_line.h"
-#include "core/advice/finding.h"
-#include "core/audio/audio_reader.h"
+#include "core/advice/impulse_findings.h"
 #include "core/audio/audio_writer.h"
 #include "core/impulse/impulse_difference.h"
+#include "core/work/capture_files.h"
 #include "engine/simulated_device.h"
 
 #include <QComboBox>
@@ -275,57 +275,23 @@ void SweepPage::fromFiles()
     const QStringList recorded = played.isEmpty() ? QStringList() : askRecordings();
     if (recorded.isEmpty()) return;
     trouble_.clear();
-    using Answer = std::shared_ptr<Result<engine::SweepRun>>;
+    SweepFiles wish{std::filesystem::path(played.toStdString()), {}, 0, {}};
+    for (const QString& file : recorded) wish.recordings.emplace_back(file.toStdString());
+    wish.options.lengthS = 0.001 * length_->value();
+    using Answer = std::shared_ptr<Result<CapturedFiles>>;
     files_.run<Answer>(
         tr("Making impulses of files"),
-        [played, recorded, lengthS = 0.001 * length_->value()](const Progress&) {
-            const auto work = [&]() -> Result<engine::SweepRun> {
-                constexpr double kLongestS = 600.0;
-                const auto read = [&](const QString& file) -> Result<Recording> {
-                    const auto reader = AudioReader::open(file.toStdString());
-                    if (!reader) return reader.error();
-                    if (reader->info().durationS() > kLongestS)
-                        return Error{ErrorCode::OutOfRange,
-                                     fmt::format("{}: {:.0f} minutes are no recording of one sweep", file.toStdString(),
-                                                 reader->info().durationS() / 60.0),
-                                     "cut the sweep's part out of it"};
-                    return readRecording(file.toStdString());
-                };
-                const auto sweep = read(played);
-                if (!sweep) return sweep.error();
-                std::vector<std::vector<float>> heard;
-                engine::SweepRun out;
-                for (const QString& file : recorded) {
-                    const auto one = read(file);
-                    if (!one) return one.error();
-                    if (one->sampleRateHz != sweep->sampleRateHz)
-                        return Error{ErrorCode::OutOfRange,
-                                     fmt::format("{} is at {} Hz and the sweep at {} Hz", file.toStdString(),
-                                                 one->sampleRateHz, sweep->sampleRateHz),
-                                     "record at the sweep's rate, or make a sweep at the recording's"};
-                    const auto x = one->audio.channel(0);
-                    heard.emplace_back(x.begin(), x.end());
-                    float most = 0.0f;
-                    for (const float v : x) most = std::max(most, std::abs(v));
-                    out.peakDbfs.push_back(20.0 * std::log10(double(most) + 1e-12));
-                }
-                CaptureOptions options;
-                options.lengthS = lengthS;
-                auto set = captureSet(sweep->audio.channel(0), heard, sweep->sampleRateHz, options);
-                if (!set) return set.error();
-                out.set = std::move(*set);
-                return out;
-            };
-            return std::make_shared<Result<engine::SweepRun>>(work());
-        },
-        [this, recorded](Answer run) {
+        [wish](const Progress& p) { return std::make_shared<Result<CapturedFiles>>(captureFiles(wish, p)); },
+        [this](Answer run) {
             if (*run) {
-                run_ = std::move(**run);
+                run_.emplace();
+                run_->set = std::move((*run)->set);
                 fileNames_.clear();
                 of_.clear();
-                for (const QString& file : recorded) {
+                for (const CapturedFile& one : (*run)->each) {
                     of_.push_back(of_.size());
-                    fileNames_ << QFileInfo(file).completeBaseName();
+                    fileNames_ << QString::fromStdString(one.name);
+                    run_->peakDbfs.push_back(one.peakDbfs);
                 }
                 isQuiet_ = false;
             } else {
@@ -419,13 +385,8 @@ void SweepPage::tell()
     if (run_)
         for (std::size_t i = 0; i < of_.size(); ++i)
             if (run_->set.each[i]) {
-                auto points = smoothedResponse(run_->set.each[i]->impulse.audio.channel(0),
-                                               run_->set.each[i]->impulse.sampleRateHz);
-                double sum = 0.0;
-                int count = 0;
-                for (const ResponsePoint& p : points)
-                    if (p.hz >= 200.0 && p.hz <= 2000.0) sum += p.db, ++count;
-                for (ResponsePoint& p : points) p.db -= sum / std::max(1, count);
+                const Recording& impulse = run_->set.each[i]->impulse;
+                auto points = levelled(smoothedResponse(impulse.audio.channel(0), impulse.sampleRateHz));
                 const QString name = nameOf(of_[i]);
                 curves.push_back({name.isEmpty() ? tr("input %1").arg(of_[i] + 1) : name, std::move(points)});
             }
@@ -491,47 +452,18 @@ void SweepPage::keep(bool intoRig)
     emit stateChanged();
 }
 
-void SweepPage::findings(FindingsPanel& panel) const
+BenchFindings SweepPage::findings() const
 {
-    std::vector<Finding> out;
-    if (run_) {
-        const auto add = [&](Severity severity, const char* code, const std::string& subject, std::string title,
-                             std::string message, std::string remedy) {
-            out.push_back(
-                makeFinding(severity, code, subject, std::move(title), std::move(message), std::move(remedy)));
-        };
-        if (!run_->isWhole)
-            add(Severity::Stop, "capture.lost", "sweep", "Samples were lost",
-                "The system lost samples while the sweep was played: the impulses are not whole.",
-                "Raise the buffer, close other programs, sweep again");
-        for (std::size_t i = 0; i < of_.size(); ++i) {
-            const auto& c = run_->set.each[i];
-            const std::string own =
-                nameOf(of_[i]).isEmpty() ? fmt::format("Input {}", of_[i] + 1) : nameOf(of_[i]).toStdString();
-            if (!c) {
-                add(Severity::Fix, "capture.refused", own, own, c.error().message, c.error().remedy);
-                continue;
-            }
-            constexpr double kGoodSnrDb = 40.0, kMuchPercent = 3.0;
-            if (c->snrDb < kGoodSnrDb && !isQuiet_)
-                add(Severity::Note, "capture.noise", own, own + ": noise in the response",
-                    fmt::format("It stands {} dB over the noise.", figureText(c->snrDb, 0)),
-                    "Play it louder, longer or more often: twice as long gains 3 dB");
-            if (c->distortionPercent > kMuchPercent && !isQuiet_)
-                add(Severity::Note, "capture.distortion", own, own + ": something distorts",
-                    fmt::format(
-                        "{} % of orders 2 to 5, which stand apart from the response: what it went through was not "
-                        "linear at that level.",
-                        figureText(c->distortionPercent)),
-                    "Play it more quietly if the linear response alone is wanted");
-            if (c->isDriftCorrected)
-                add(Severity::Note, "capture.drift", own, own + ": two clocks",
-                    fmt::format("The recording's clock ran {} parts in a million fast, within {}; this is corrected.",
-                                figureText(c->driftPpm), figureText(c->driftDoubtPpm)),
-                    "Play and record over one interface, or give both the same clock");
-        }
+    BenchFindings out{{}, tr("Distortion stands apart from the response; noise and clocks are watched.")};
+    if (!run_) return out;
+    if (!run_->isWhole) out.found.push_back(captureLostFinding());
+    for (std::size_t i = 0; i < of_.size(); ++i) {
+        const auto& c = run_->set.each[i];
+        const QString own = nameOf(of_[i]).isEmpty() ? tr("Input %1").arg(of_[i] + 1) : nameOf(of_[i]);
+        if (c && isQuiet_) continue; // what a try says of noise and distortion is not true of the sweep
+        for (Finding& f : captureFindings(c, own.toStdString())) out.found.push_back(std::move(f));
     }
-    panel.show(out, {}, tr("Distortion stands apart from the response; noise and clocks are watched."));
+    return out;
 }
 
 AuditionRequest SweepPage::audition() const

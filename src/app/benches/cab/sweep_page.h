@@ -25,7 +25,7 @@ class SweepPage : public BenchPage {
     Q_OBJECT
 public:
     SweepPage(const BenchContext& context, QWidget* parent);
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
     AuditionRequest audition() const override;
     bool isBusy() const override { return capture().deviceTask().isBusy() || files_.isBusy(); }
     const std::optional<engine::SweepRun>& taken() const { return run_; }

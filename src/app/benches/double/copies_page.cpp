@@ -280,11 +280,11 @@ void CopiesPage::make()
                        });
 }
 
-void CopiesPage::findings(FindingsPanel& panel) const
+BenchFindings CopiesPage::findings() const
 {
-    panel.show({}, {},
-               tr("A second performance is wide without this price. The Blend bench shows what mono loses of all "
-                  "layers together."));
+    return {{},
+            tr("A second performance is wide without this price. The Blend bench shows what mono loses of all layers "
+               "together.")};
 }
 
 AuditionRequest CopiesPage::audition() const

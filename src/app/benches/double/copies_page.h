@@ -37,7 +37,7 @@ class CopiesPage : public BenchPage {
     Q_OBJECT
 public:
     CopiesPage(const BenchContext& context, QWidget* parent);
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
     AuditionRequest audition() const override;
     bool isBusy() const override { return task_.isBusy() || measure_.isBusy(); }
     std::optional<double> predictedDb() const;

@@ -326,16 +326,20 @@ void OffsetsPage::refresh()
     emit stateChanged();
 }
 
-void OffsetsPage::findings(FindingsPanel& panel) const
+BenchFindings OffsetsPage::findings() const
 {
-    Remedies remedies;
-    auto* self = const_cast<OffsetsPage*>(this);
-    remedies["double.side_late"] = {moveSide_->text(), [self] { self->book_.moveSide(); }};
-    const RemedyAction again{again_->text(), [self] { self->record(); }};
-    if (book_.worstStray() && !isChosen_) remedies["double.late_bar"] = remedies["double.early_bar"] = again;
-    remedies["double.tuning"] = {tr("Retune the phrases"), [self] { self->retune_->click(); }};
-    panel.show(book_.isBusy() ? std::vector<Finding>{} : book_.findings(), remedies,
-               book_.isBusy() ? tr("Comparing \u2026") : tr("Two layers of a part are compared here."));
+    if (book_.isBusy()) return {{}, tr("Comparing \u2026")};
+    return {book_.findings(), tr("Two layers of a part are compared here.")};
+}
+
+Remedies OffsetsPage::remedies()
+{
+    Remedies out;
+    out["double.side_late"] = {moveSide_->text(), [this] { book_.moveSide(); }};
+    if (book_.worstStray() && !isChosen_)
+        out["double.late_bar"] = out["double.early_bar"] = {again_->text(), [this] { record(); }};
+    out["double.tuning"] = {tr("Retune the phrases"), [this] { retune_->click(); }};
+    return out;
 }
 
 /// Both sides at their places, through their rigs, and each alone.

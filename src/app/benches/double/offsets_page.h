@@ -15,7 +15,8 @@ class OffsetsPage : public BenchPage {
     Q_OBJECT
 public:
     OffsetsPage(const BenchContext& context, DoubleBook& book, QWidget* parent);
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
+    Remedies remedies() override;
     AuditionRequest audition() const override;
     bool isBusy() const override { return book_.isBusy(); }
     QString verdict() const;

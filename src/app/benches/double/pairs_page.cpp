@@ -266,11 +266,11 @@ void PairsPage::use(const SideChoice& choice)
     });
 }
 
-void PairsPage::findings(FindingsPanel& panel) const
+BenchFindings PairsPage::findings() const
 {
-    panel.show({}, {},
-               task_.isBusy() ? tr("Comparing \u2026")
-                              : tr("A spread of half the width, in tune, no note missed: that costs least."));
+    return {{},
+            task_.isBusy() ? tr("Comparing \u2026")
+                           : tr("A spread of half the width, in tune, no note missed: that costs least.")};
 }
 
 } // namespace gristle::app

@@ -15,7 +15,7 @@ class PairsPage : public BenchPage {
     Q_OBJECT
 public:
     PairsPage(const BenchContext& context, QWidget* parent);
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
     bool isBusy() const override { return task_.isBusy(); }
     const std::optional<core::SideChoice>& two() const { return two_; }
     const std::optional<core::SideChoice>& four() const { return four_; }

@@ -267,11 +267,11 @@ void SidesPage::exchangeRigs()
                    });
 }
 
-void SidesPage::findings(FindingsPanel& panel) const
+BenchFindings SidesPage::findings() const
 {
-    panel.show({}, {},
-               tr("Two kinds of dirt: one side may carry the edge, the other the weight. Alike sides need more "
-                  "difference in the playing."));
+    return {{},
+            tr("Sides of unlike brightness are told apart by their sound; two alike need more difference in the "
+               "playing.")};
 }
 
 } // namespace gristle::app

@@ -37,7 +37,7 @@ class SidesPage : public BenchPage {
     Q_OBJECT
 public:
     SidesPage(const BenchContext& context, DoubleBook& book, QWidget* parent);
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
     bool isBusy() const override { return task_.isBusy(); }
 
 protected:

@@ -334,10 +334,10 @@ void CheckPage::picture()
                      run_.barsThatAgree(), GuidedCheck::kBarsToAgree, GuidedCheck::kAgreeDb);
 }
 
-void CheckPage::findings(FindingsPanel& panel) const
+BenchFindings CheckPage::findings() const
 {
-    panel.show(run_.judged() ? run_.judged()->findings : std::vector<Finding>{}, {},
-               tr("Four steps, about a minute: then one number to turn the preamp by, and what else is wrong."));
+    return {run_.judged() ? run_.judged()->findings : std::vector<Finding>{},
+            tr("Four steps, about a minute: then one number to turn the preamp by, and what else is wrong.")};
 }
 
 } // namespace gristle::app

@@ -20,7 +20,7 @@ class CheckPage : public BenchPage {
     Q_OBJECT
 public:
     CheckPage(const BenchContext& context, QWidget* parent);
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
     bool isBusy() const override { return check_.isBusy(); }
     GuidedCheck& check() { return run_; }
 

@@ -156,9 +156,9 @@ void GainsPage::refresh()
                                         : tr("Nothing yet of %1.").arg(text(guitar)));
 }
 
-void GainsPage::findings(FindingsPanel& panel) const
+BenchFindings GainsPage::findings() const
 {
-    panel.show({}, {}, tr("What is kept after a check stands here, for every session."));
+    return {{}, tr("What is kept after a check stands here, for every session.")};
 }
 
 } // namespace gristle::app

@@ -13,7 +13,7 @@ class GainsPage : public BenchPage {
     Q_OBJECT
 public:
     GainsPage(const BenchContext& context, QWidget* parent);
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
 
 protected:
     void showEvent(QShowEvent*) override;

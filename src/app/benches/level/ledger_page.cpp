@@ -355,11 +355,10 @@ void LedgerPage::refresh()
     emit stateChanged();
 }
 
-void LedgerPage::findings(FindingsPanel& panel) const
+BenchFindings LedgerPage::findings() const
 {
     const Take* take = session().isOpen() ? session().take() : nullptr;
-    panel.show(take ? session().levelFindings(*take) : std::vector<Finding>{}, {},
-               tr("Bring a take in, or record one."));
+    return {take ? session().levelFindings(*take) : std::vector<Finding>{}, tr("Bring a take in, or record one.")};
 }
 
 } // namespace gristle::app

@@ -31,7 +31,7 @@ class LedgerPage : public BenchPage {
     Q_OBJECT
 public:
     LedgerPage(const BenchContext& context, QWidget* parent);
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
     bool isBusy() const override { return returned_.isBusy(); }
     /// Asks for the recording of a return; replaced in tests.
     std::function<QString()> askReturn;

@@ -294,11 +294,11 @@ void LoadingPage::refresh()
     emit stateChanged();
 }
 
-void LoadingPage::findings(FindingsPanel& panel) const
+BenchFindings LoadingPage::findings() const
 {
-    panel.show({}, {},
-               tr("Compare set-ups here: a long cable, a low input, a volume turned down. Hear them below at the same "
-                  "loudness."));
+    return {{},
+            tr("Compare set-ups here: a long cable, a low input, a volume turned down. Hear them below at the same "
+               "loudness.")};
 }
 
 AuditionRequest LoadingPage::audition() const

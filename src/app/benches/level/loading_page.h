@@ -37,7 +37,7 @@ class LoadingPage : public BenchPage {
     Q_OBJECT
 public:
     LoadingPage(const BenchContext& context, QWidget* parent);
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
     AuditionRequest audition() const override;
 
 protected:

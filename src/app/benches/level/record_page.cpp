@@ -361,11 +361,11 @@ void RecordPage::toggle()
     }
 }
 
-void RecordPage::findings(FindingsPanel& panel) const
+BenchFindings RecordPage::findings() const
 {
     const Take* take = session().isOpen() ? session().take() : nullptr;
-    panel.show(take ? session().levelFindings(*take) : std::vector<Finding>{}, {},
-               take ? tr("Measuring \u2026") : tr("What you record is measured at once."));
+    return {take ? session().levelFindings(*take) : std::vector<Finding>{},
+            take ? tr("Measuring \u2026") : tr("What you record is measured at once.")};
 }
 
 } // namespace gristle::app

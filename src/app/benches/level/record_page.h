@@ -16,7 +16,7 @@ class RecordPage : public BenchPage {
     Q_OBJECT
 public:
     RecordPage(const BenchContext& context, QWidget* parent);
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
     bool isBusy() const override { return capture().isLooking(); }
     /// Against A4 = 440 Hz; empty where no single string sounds.
     static QString noteText(const std::optional<core::Pitch>& pitch);

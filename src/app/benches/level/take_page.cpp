@@ -224,37 +224,33 @@ void TakePage::refresh()
     emit stateChanged();
 }
 
-Remedies TakePage::remedies() const
+Remedies TakePage::remedies()
 {
     Remedies out;
     const auto m = session().measurement();
     if (!m || !m->advice.gainChangeDb) return out;
     const QString said = tr("Note for the next take: change the preamp by %1 dB")
                              .arg(QString::fromStdString(signedText(*m->advice.gainChangeDb)));
-    SessionModel* model = &session();
     for (const char* code : {"level.low", "level.hot", "level.headroom", "level.clipped"})
-        out[code] = {tr("Note it for the next take"), [model, said] { model->note("level", said); }};
-    auto* self = const_cast<TakePage*>(this);
+        out[code] = {tr("Note it for the next take"), [this, said] { session().note("level", said); }};
     const std::size_t channel = session().take()->channel > 0 ? std::size_t(session().take()->channel - 1) : 0;
     if (const auto& hum = m->channels[std::min(channel, m->channels.size() - 1)].noise.hum)
-        out["level.hum"] = {tr("Comb it out, as a last resort"), [self, hz = hum->mainsHz] {
+        out["level.hum"] = {tr("Comb it out, as a last resort"), [this, hz = hum->mainsHz] {
                                 RigNode node;
                                 node.type = "humcomb";
                                 node.values["mains"] = std::round(hz * 1000.0) / 1000.0;
-                                self->putFirstInRig(std::move(node),
-                                                    tr("Hum comb put first, %1 Hz").arg(hz, 0, 'f', 2));
+                                putFirstInRig(std::move(node), tr("Hum comb put first, %1 Hz").arg(hz, 0, 'f', 2));
                             }};
     const auto rest = session().folder().path() / "cache" / "check" / "rest.wav";
     std::error_code ignored;
     if (std::filesystem::exists(rest, ignored))
-        out["level.noise"] = {tr("Reduce the hiss by the check's rest"), [self, rest] {
-                                  const auto file =
-                                      self->session().importImpulse(QString::fromStdString(rest.string()));
+        out["level.noise"] = {tr("Reduce the hiss by the check's rest"), [this, rest] {
+                                  const auto file = session().importImpulse(QString::fromStdString(rest.string()));
                                   if (!file) return;
                                   RigNode node;
                                   node.type = "hiss";
                                   node.values["profile"] = *file;
-                                  self->putFirstInRig(std::move(node), tr("Hiss reduction put first"));
+                                  putFirstInRig(std::move(node), tr("Hiss reduction put first"));
                               }};
     return out;
 }
@@ -310,14 +306,15 @@ void TakePage::judgeCleaning()
         });
 }
 
-void TakePage::findings(FindingsPanel& panel) const
+BenchFindings TakePage::findings() const
 {
     const Take* take = session().isOpen() ? session().take() : nullptr;
-    auto found = take ? session().levelFindings(*take) : std::vector<Finding>{};
-    found.insert(found.end(), cleanFound_.begin(), cleanFound_.end());
-    rank(found);
-    panel.show(found, remedies(),
-               take ? tr("Measuring \u2026") : tr("Bring a take in and Gristle says whether it was captured right."));
+    BenchFindings out{take ? session().levelFindings(*take) : std::vector<Finding>{},
+                      take ? tr("Measuring \u2026")
+                           : tr("Bring a take in and Gristle says whether it was captured right.")};
+    out.found.insert(out.found.end(), cleanFound_.begin(), cleanFound_.end());
+    rank(out.found);
+    return out;
 }
 
 AuditionRequest TakePage::audition() const

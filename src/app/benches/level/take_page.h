@@ -18,7 +18,8 @@ class TakePage : public BenchPage {
     Q_OBJECT
 public:
     TakePage(const BenchContext& context, QWidget* parent);
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
+    Remedies remedies() override;
     AuditionRequest audition() const override;
     bool isBusy() const override { return cleanTask_.isBusy(); }
 
@@ -28,7 +29,6 @@ private:
     void refresh();
     void refreshFields();
     void writeFields();
-    Remedies remedies() const;
     void putFirstInRig(core::RigNode node, const QString& text);
     void judgeCleaning();
 

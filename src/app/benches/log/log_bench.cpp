@@ -1,6 +1,7 @@
 #include "app/benches/log/log_bench.h"
 
 #include "app/theme/theme.h"
+#include "core/advice/file_findings.h"
 
 #include <QHeaderView>
 #include <QLabel>
@@ -158,21 +159,12 @@ BenchState LogBench::state() const
     return {entries == 1 ? tr("1 entry") : tr("%1 entries").arg(entries), false};
 }
 
-void LogBench::findings(FindingsPanel& panel) const
+BenchFindings LogBench::findings() const
 {
-    std::vector<Finding> found;
+    BenchFindings out{{}, tr("Everything that the session names is there.")};
     if (session().isOpen())
-        for (const Missing& m : session().missing()) {
-            Finding f;
-            f.severity = Severity::Stop;
-            f.code = "session.missing";
-            f.title = m.why;
-            f.message = m.file + ". The rest of the session is open and usable.";
-            f.remedy = "Put the file back into the session's folder, then open it again";
-            if (!f.title.empty()) f.title[0] = char(std::toupper(static_cast<unsigned char>(f.title[0])));
-            found.push_back(std::move(f));
-        }
-    panel.show(found, {}, tr("Everything that the session names is there."));
+        for (const Missing& m : session().missing()) out.found.push_back(missingFinding(m.file, m.why));
+    return out;
 }
 
 } // namespace gristle::app

@@ -18,7 +18,7 @@ class LogBench : public Bench {
 public:
     LogBench(const BenchContext& context, QWidget* parent);
     BenchState state() const override;
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
     AuditionRequest audition() const override { return {}; }
     QString sheetHtml() const;
     void focusNote();

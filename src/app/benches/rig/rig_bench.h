@@ -3,6 +3,7 @@
 #include "app/benches/bench.h"
 #include "app/benches/rig/chain_meter.h"
 #include "app/models/session_task.h"
+#include "core/advice/gate_advice.h"
 #include "core/rig/lane_path.h"
 
 class QComboBox;
@@ -24,7 +25,8 @@ class RigBench : public Bench {
 public:
     RigBench(const BenchContext& context, QWidget* parent);
     BenchState state() const override;
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
+    Remedies remedies() override;
     AuditionRequest audition() const override;
     bool isBusy() const override;
     void chooseStage(int stage); ///< from 0
@@ -39,11 +41,16 @@ private:
     void refreshStage();
     void measureChain();
     void showChain();
-    // What is said of the rig; the remedies by the codes of these findings (rig_judgement.cpp).
-    std::vector<core::Finding> judge(Remedies& remedies) const;
-    void judgeRender(std::vector<core::Finding>& found, Remedies& remedies) const;
-    void judgeOutput(std::vector<core::Finding>& found, Remedies& remedies) const;
-    void judgeGate(std::vector<core::Finding>& found, Remedies& remedies) const;
+    // What is said of the rig, and what that is made of (rig_judgement.cpp).
+    std::vector<core::Finding> judge() const;
+    bool isMetered() const; ///< the whole rig, as it is
+    std::optional<core::Finding> outputOver() const;
+    struct AdvisedGate {
+        std::size_t stage;
+        double thresholdDbfs;
+        core::GateAdvice advice;
+    };
+    std::optional<AdvisedGate> firstGate() const;
     void change(const QString& text, const std::function<void(core::RigDocument&)>& edit, int mergeKey = -1);
     void moveStage(int stage, int to);
     void removeStage(int stage);

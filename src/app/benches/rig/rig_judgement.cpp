@@ -17,95 +17,93 @@ BenchState RigBench::state() const
     const Layer* layer = session().isOpen() ? session().layer() : nullptr;
     if (!layer) return {QString(QChar(0x2013)), false};
     if (layer->rig.empty()) return {tr("dry"), false};
-    Remedies remedies;
-    if (const QString counted = severityLine(judge(remedies)); !counted.isEmpty()) return {counted, true};
+    if (const QString counted = severityLine(judge()); !counted.isEmpty()) return {counted, true};
     return {tr("%1 v%2").arg(QString::fromStdString(rig_.name)).arg(rig_.version), false};
 }
 
-void RigBench::findings(FindingsPanel& panel) const
+BenchFindings RigBench::findings() const
 {
-    Remedies remedies;
-    const auto found = judge(remedies);
-    panel.show(found, remedies, tr("Choose a rig or add a stage; what each does to the next is measured here."));
+    return {judge(), tr("Choose a rig or add a stage; what each does to the next is measured here.")};
 }
 
-std::vector<Finding> RigBench::judge(Remedies& remedies) const
+Remedies RigBench::remedies()
+{
+    Remedies out;
+    if (!session().isOpen() || !session().take()) return out;
+    out["rig.missing"] = {tr("Look for it in a folder"), [this] { lookForImpulses(); }};
+    if (const auto di = session().diStamp(*session().take()); di && rig_.di) {
+        const LevelTransfer transfer = levelTransfer(*rig_.di, *di);
+        const auto first = [this](const QString& text, RigChain stages) {
+            return [this, text, stages = std::move(stages)] {
+                change(text, [&](RigDocument& r) { r.chain.insert(r.chain.begin(), stages.begin(), stages.end()); });
+            };
+        };
+        const QString trim = QString::fromStdString(signedText(transfer.trimDb));
+        out["rig.level_moved"] = {tr("Put %1 dB first").arg(trim),
+                                  first(tr("Gain of %1 dB put first").arg(trim), {trimStage(transfer)})};
+        out["rig.pickup_differs"] = {tr("Match level and pickup"), first(tr("Level and pickup matched"),
+                                                                         {trimStage(transfer), pickupStage(transfer)})};
+    }
+    if (const auto over = outputOver()) {
+        const double output =
+            std::max(-60.0, std::floor((rig_.outputDb + *over->target - *over->measured) * 10.0) / 10.0);
+        out["rig.output_over"] = {
+            tr("Turn it to %1 dB").arg(QString::fromStdString(signedText(output))), [this, output] {
+                change(tr("Rig output %1 dB").arg(output), [&](RigDocument& r) { r.outputDb = output; });
+            }};
+    }
+    const auto gate = firstGate();
+    if (gate && gate->advice.thresholdDbfs && !gateFinding(gate->advice, gate->thresholdDbfs, "").remedy.empty())
+        out["rig.gate"] = {tr("Set it to %1 dBFS").arg(*gate->advice.thresholdDbfs),
+                           [this, i = gate->stage, threshold = *gate->advice.thresholdDbfs] {
+                               change(tr("Gate at %1 dBFS").arg(threshold),
+                                      [&](RigDocument& r) { r.chain[i].values["threshold"] = threshold; });
+                           }};
+    return out;
+}
+
+std::vector<Finding> RigBench::judge() const
 {
     std::vector<Finding> found;
     if (!session().isOpen()) return found;
+    const Layer* layer = session().layer();
     if (session().take() && !rig_.chain.empty()) {
-        judgeRender(found, remedies);
-        judgeOutput(found, remedies);
+        RenderReport told = meter_.report();
+        for (const auto& w : warnings_)
+            if (std::ranges::find(told.warnings, w) == told.warnings.end()) told.warnings.push_back(w);
+        found = rigFindings(told, rig_, session().diStamp(*session().take()), layer->name);
+        if (auto over = outputOver()) found.push_back(std::move(*over));
+        if (isMetered())
+            if (auto noise = rigNoiseFinding(meter_.rungs(), layer->name)) found.push_back(std::move(*noise));
     }
-    if (session().take() && session().measurement()) judgeGate(found, remedies);
+    if (const auto gate = firstGate()) found.push_back(gateFinding(gate->advice, gate->thresholdDbfs, layer->name));
     if (const StartingPoint* point = findStartingPoint(rig_.name)) found.push_back(startingPointFinding(*point));
     rank(found);
     return found;
 }
 
-void RigBench::judgeRender(std::vector<Finding>& found, Remedies& remedies) const
-{
-    auto* self = const_cast<RigBench*>(this); // remedies are pressed later
-    RenderReport told = meter_.report();
-    for (const auto& w : warnings_)
-        if (std::ranges::find(told.warnings, w) == told.warnings.end()) told.warnings.push_back(w);
-    const auto di = session().diStamp(*session().take());
-    found = rigFindings(told, rig_, di, session().layer()->name);
-    remedies["rig.missing"] = {tr("Look for it in a folder"), [self] { self->lookForImpulses(); }};
-    if (!rig_.di || !di) return;
-    const LevelTransfer transfer = levelTransfer(*rig_.di, *di);
-    const auto first = [self](const QString& text, RigChain stages) {
-        return [self, text, stages = std::move(stages)] {
-            self->change(text, [&](RigDocument& r) { r.chain.insert(r.chain.begin(), stages.begin(), stages.end()); });
-        };
-    };
-    const QString trim = QString::fromStdString(signedText(transfer.trimDb));
-    remedies["rig.level_moved"] = {tr("Put %1 dB first").arg(trim),
-                                   first(tr("Gain of %1 dB put first").arg(trim), {trimStage(transfer)})};
-    remedies["rig.pickup_differs"] = {
-        tr("Match level and pickup"),
-        first(tr("Level and pickup matched"), {trimStage(transfer), pickupStage(transfer)})};
-}
+bool RigBench::isMetered() const { return lanes_.isOutermost() && meter_.rungs().size() == rig_.chain.size() + 1; }
 
-void RigBench::judgeOutput(std::vector<Finding>& found, Remedies& remedies) const
+std::optional<Finding> RigBench::outputOver() const
 {
-    if (!lanes_.isOutermost() || meter_.rungs().size() != rig_.chain.size() + 1) return;
-    const std::string& layer = session().layer()->name;
+    if (!isMetered() || !meter_.limits()) return std::nullopt;
     const double peakDbu = meter_.rungs().back().peakDbu + rig_.outputDb;
-    if (auto over =
-            meter_.limits() ? rigOutputFinding(peakDbu, meter_.limits()->outputCeilingDbu, layer) : std::nullopt) {
-        const double output = std::max(-60.0, std::floor((rig_.outputDb + *over->target - peakDbu) * 10.0) / 10.0);
-        remedies["rig.output_over"] = {tr("Turn it to %1 dB").arg(QString::fromStdString(signedText(output))),
-                                       [self = const_cast<RigBench*>(this), output] {
-                                           self->change(tr("Rig output %1 dB").arg(output),
-                                                        [&](RigDocument& r) { r.outputDb = output; });
-                                       }};
-        found.push_back(std::move(*over));
-    }
-    if (auto noise = rigNoiseFinding(meter_.rungs(), layer)) found.push_back(std::move(*noise));
+    return rigOutputFinding(peakDbu, meter_.limits()->outputCeilingDbu, session().layer()->name);
 }
 
-/// Of the first gate; a second one behind the amplifier wants the same.
-void RigBench::judgeGate(std::vector<Finding>& found, Remedies& remedies) const
+/// The first gate; a second one behind the amplifier wants the same.
+std::optional<RigBench::AdvisedGate> RigBench::firstGate() const
 {
-    const auto m = session().measurement();
-    for (std::size_t i = 0; i < rig_.chain.size(); ++i) {
+    const auto m = session().take() ? session().measurement() : nullptr;
+    for (std::size_t i = 0; m && i < rig_.chain.size(); ++i) {
         if (rig_.chain[i].type != "gate" || rig_.chain[i].bypass) continue;
         const auto values = completeValues(*findNodeType("gate"), rig_.chain[i].values);
         const std::size_t channel =
             std::min(std::size_t(std::max(0, session().take()->channel - 1)), m->channels.size() - 1);
-        const auto advice = gateAdvice(m->channels[channel], numberOf(values, "hysteresis"));
-        if (!advice) continue;
-        found.push_back(gateFinding(*advice, numberOf(values, "threshold"), session().layer()->name));
-        if (!found.back().remedy.empty() && advice->thresholdDbfs)
-            remedies["rig.gate"] = {tr("Set it to %1 dBFS").arg(*advice->thresholdDbfs),
-                                    [self = const_cast<RigBench*>(this), i, threshold = *advice->thresholdDbfs] {
-                                        self->change(tr("Gate at %1 dBFS").arg(threshold), [&](RigDocument& r) {
-                                            r.chain[i].values["threshold"] = threshold;
-                                        });
-                                    }};
-        return;
+        if (const auto advice = gateAdvice(m->channels[channel], numberOf(values, "hysteresis")))
+            return AdvisedGate{i, numberOf(values, "threshold"), *advice};
     }
+    return std::nullopt;
 }
 
 } // namespace gristle::app

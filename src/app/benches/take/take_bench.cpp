@@ -446,31 +446,39 @@ BenchState TakeBench::state() const
     return {layer->takes.size() == 1 ? tr("1 take, clean") : tr("%1 takes, clean").arg(layer->takes.size()), false};
 }
 
-void TakeBench::findings(FindingsPanel& panel) const
+BenchFindings TakeBench::findings() const
 {
-    std::vector<Finding> found;
-    Remedies remedies;
     const Layer* layer = session().isOpen() ? session().layer() : nullptr;
-    if (layer && inHand_ < book_.takes().size() && book_.takes().size() == layer->takes.size()) {
-        found = book_.takes()[inHand_].judgement.findings;
-        rank(found);
-        const auto bad = badBars(inHand_);
-        if (!bad.empty()) {
-            // The first stretch of bars that follow each other.
-            std::size_t last = 0;
-            while (last + 1 < bad.size() && bad[last + 1] == bad[last] + 1) ++last;
-            const std::vector<int> stretch(bad.begin(), bad.begin() + long(last) + 1);
-            auto* self = const_cast<TakeBench*>(this);
-            for (const char* code : {"take.late", "take.early", "take.missed", "take.clipped", "take.tuning"})
-                remedies[code] = {
-                    tr("Record %1 %2 again").arg(stretch.size() == 1 ? tr("bar") : tr("bars"), barsText(stretch)),
-                    [self, stretch] { self->armPunch(stretch.front(), stretch.back() + 1); }};
-        }
+    BenchFindings out{{},
+                      book_.isBusy()                   ? tr("Judging \u2026")
+                      : layer && !layer->takes.empty() ? tr("Nothing is wrong with this take.")
+                                                       : tr("What you record is judged bar by bar.")};
+    if (isJudged()) {
+        out.found = book_.takes()[inHand_].judgement.findings;
+        rank(out.found);
     }
-    panel.show(found, remedies,
-               book_.isBusy()                   ? tr("Judging \u2026")
-               : layer && !layer->takes.empty() ? tr("Nothing is wrong with this take.")
-                                                : tr("What you record is judged bar by bar."));
+    return out;
+}
+
+bool TakeBench::isJudged() const
+{
+    const Layer* layer = session().isOpen() ? session().layer() : nullptr;
+    return layer && inHand_ < book_.takes().size() && book_.takes().size() == layer->takes.size();
+}
+
+Remedies TakeBench::remedies()
+{
+    const auto bad = isJudged() ? badBars(inHand_) : std::vector<int>{};
+    if (bad.empty()) return {};
+    // The first stretch of bars that follow each other.
+    std::size_t last = 0;
+    while (last + 1 < bad.size() && bad[last + 1] == bad[last] + 1) ++last;
+    const std::vector<int> stretch(bad.begin(), bad.begin() + long(last) + 1);
+    Remedies out;
+    for (const char* code : {"take.late", "take.early", "take.missed", "take.clipped", "take.tuning"})
+        out[code] = {tr("Record %1 %2 again").arg(stretch.size() == 1 ? tr("bar") : tr("bars"), barsText(stretch)),
+                     [this, stretch] { armPunch(stretch.front(), stretch.back() + 1); }};
+    return out;
 }
 
 AuditionRequest TakeBench::audition() const

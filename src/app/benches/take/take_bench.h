@@ -24,7 +24,8 @@ public:
     TakeBench(const BenchContext& context, QWidget* parent);
     ~TakeBench() override;
     BenchState state() const override;
-    void findings(FindingsPanel& panel) const override;
+    BenchFindings findings() const override;
+    Remedies remedies() override;
     AuditionRequest audition() const override;
     bool isBusy() const override { return book_.isBusy() || capture().run().isPreparing() || capture().isLooking(); }
     TakeBook& book() { return book_; }
@@ -46,6 +47,7 @@ private:
     void setShape(const std::function<void(RunWish&)>& change);
     void editPlaying();
     std::vector<int> badBars(std::size_t take) const;
+    bool isJudged() const; ///< all takes of the layer
     QString sentence() const;
 
     TakeBook book_;
