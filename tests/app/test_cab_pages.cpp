@@ -12,11 +12,13 @@
 #include "core/demo_session/demo_session.h"
 #include "core/impulse/impulse_edit.h"
 #include "core/signal/biquad.h"
+#include "support/run_cli.h"
 #include "support/signals.h"
 #include "support/window_bench.h"
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QJsonArray>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
@@ -430,6 +432,37 @@ private slots:
         const auto again = SessionFolder::open(session.toStdString(), Access::Read);
         QVERIFY(again);
         QVERIFY(again->document().cab == before);
+    }
+
+    /// The command line says and makes the same of the same microphones, bit for bit.
+    void theCommandLineSaysTheSame()
+    {
+        Open b(fresh(), "place");
+        b.place({{"coil-presence", {0.02, 0.04, 10.0}}, {"ribbon", {0.6, 0.0, 0.0}, true, -3.0}}, "two-open");
+        b.show("place");
+        b.type("placeSpill", "0.4");
+        const QString file = dir_.filePath("by hand.wav");
+        const auto ran =
+            test::run({"cab", file, "--cabinet", "two-open", "--mic", "coil-presence:2:4:10", "--mic",
+                       "ribbon:60:0:0:-3:invert", "--seconds", "0.3", "--spill-m", "0.4", "--watts", "5", "--json"});
+        QVERIFY2(ran.code == 0, ran.error);
+        QStringList codes;
+        for (const auto& f : ran.json()["findings"].toArray()) codes << f.toObject()["code"].toString();
+        auto said = b.finds();
+        QVERIFY(codes.contains("cab.phantom") && codes.contains("cab.spill"));
+        codes.sort(), said.sort();
+        QCOMPARE(said, codes);
+        const auto rows = ran.json()["microphone"].toArray();
+        for (int row = 0; row < 2; ++row) {
+            const auto told = rows[row].toObject();
+            QCOMPARE(b.cell("placeTable", row, 8).section('/', 0, 0), shownFigure(test::number(told["spl_db"]), 0));
+            QCOMPARE(b.cell("placeTable", row, 9), shownFigure(test::number(told["spill"].toObject()["spill_db"]), 1));
+        }
+        b.click("placeIntoRig");
+        const auto made = readRecording(b.folder() / impulseOf(b.window.session().rig())).value(),
+                   other = readRecording(file.toStdString()).value();
+        QCOMPARE(made.audio.frames(), other.audio.frames());
+        QVERIFY(std::ranges::equal(made.audio.channel(0), other.audio.channel(0)));
     }
 };
 

@@ -5,6 +5,7 @@
 #include "core/mix/session_mix.h"
 #include "core/session/pieces.h"
 #include "core/timing/by_di.h"
+#include "core/units/early_note.h"
 #include "core/units/json_text.h"
 
 #include <algorithm>
@@ -17,7 +18,6 @@ using namespace core;
 
 namespace {
 
-constexpr double kEarlyS = 0.06;       // a note that comes that much before its bar line belongs to it
 constexpr double kWorthMovingMs = 6.0; // heard as leaning to one side
 constexpr double kWorthTuningCents = 3.0, kMostCents = 12.0;
 constexpr int kFewestNotes = 3; // of a phrase that is moved
@@ -189,7 +189,7 @@ void DoubleBook::look()
                 return out;
             }
             out->pair = std::move(*pair);
-            const BarPlace place{grid, -kEarlyS};
+            const BarPlace place{grid, -kEarlyNoteS};
             out->findings = doubleFindings(*out->pair, place, subject, limits);
             rank(out->findings);
             if (out->pair->isUnrelated || out->pair->isCopy) return out;

@@ -5,6 +5,7 @@
 #include "app/models/session_model.h"
 #include "core/mix/session_mix.h"
 #include "core/timing/strings.h"
+#include "core/units/early_note.h"
 #include "core/units/json_text.h"
 
 #include <algorithm>
@@ -305,7 +306,7 @@ void TakeBook::setChoice(const std::vector<int>& choice, const QString& text)
         if (comp.pieces.size() == 1 && !l->takes[l->chosen].isPunch()) return;
         for (const CompPiece& p : comp.pieces) l->pieces.push_back({p.fromS, p.take, 0.0, 0.0, 1000.0 * p.fadeS});
         if (l->takes[l->chosen].isPunch())
-            l->pieces.front().fromS = std::max(0.0, l->takes[l->chosen].spanFromS - 0.06);
+            l->pieces.front().fromS = std::max(0.0, l->takes[l->chosen].spanFromS - kEarlyNoteS);
     });
 }
 

@@ -1,5 +1,7 @@
 #include "core/advice/take_judgement.h"
 
+#include "core/units/early_note.h"
+
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -150,7 +152,6 @@ double barCost(const BarVerdict& b)
 
 TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const JudgeOptions& o)
 {
-    constexpr double kEarlyS = 0.06; // that a note may come before its bar line
     TakeJudgement out;
     std::map<int, BarVerdict> bars;
     struct Told {
@@ -159,7 +160,7 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
     std::map<std::string, std::vector<double>> byNote; ///< cents
     std::array<std::vector<double>, 6> byString;
     std::map<int, Told> told;
-    const auto barOf = [&](double s) { return int(std::floor(grid.barAt(s + kEarlyS) + 1e-6)); };
+    const auto barOf = [&](double s) { return int(std::floor(grid.barAt(s + kEarlyNoteS) + 1e-6)); };
     const int first = barOf(take.spanFromS + 1e-3);
     const int last = std::max(first, barOf(std::min(take.spanToS, take.notes.back().timeS) - 1e-3));
     for (int b = first; b <= last; ++b) bars[b].bar = b;

@@ -1,4 +1,5 @@
 #include "core/session/session_document.h"
+#include "core/units/early_note.h"
 
 #include "core/units/json_text.h"
 #include "core/units/number_text.h"
@@ -351,11 +352,10 @@ Song readSong(const Json& json, const std::string& where, std::optional<Error>& 
 
 std::vector<Piece> heardPieces(const Layer& layer)
 {
-    constexpr double kEarlyS = 0.06; // before the bar line: a first note that comes early
     if (!layer.pieces.empty()) return layer.pieces;
     const Take* take = layer.chosenTake();
     if (!take || !take->isPunch()) return {};
-    return {{std::max(take->atS, take->spanFromS - kEarlyS), layer.chosen, 0.0, 0.0, 10.0}};
+    return {{std::max(take->atS, take->spanFromS - kEarlyNoteS), layer.chosen, 0.0, 0.0, 10.0}};
 }
 
 const Layer* findLayer(const SessionDocument& d, const LayerPath& p)

@@ -1,5 +1,7 @@
 #include "core/timing/phrases.h"
 
+#include "core/units/early_note.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -7,7 +9,7 @@ namespace gristle::core {
 
 namespace {
 
-constexpr double kRestDb = -34.0, kHopS = 0.01, kRestS = 0.05, kBeforeOnsetS = 0.007, kEarlyS = 0.06;
+constexpr double kRestDb = -34.0, kHopS = 0.01, kRestS = 0.05, kBeforeOnsetS = 0.007;
 
 double medianOf(std::vector<double> v)
 {
@@ -53,8 +55,8 @@ std::vector<Phrase> phrasesOf(const DoubleTake& take, const TakeMeasure& second,
         p.notes = int(offsets.size());
         p.offsetMs = medianOf(offsets);
         if (!cents.empty()) p.cents = medianOf(cents);
-        p.firstBar = int(std::floor(grid.barAt(first + kEarlyS))),
-        p.lastBar = int(std::floor(grid.barAt(last + kEarlyS)));
+        p.firstBar = int(std::floor(grid.barAt(first + kEarlyNoteS))),
+        p.lastBar = int(std::floor(grid.barAt(last + kEarlyNoteS)));
         p.beforeMs = 1000.0 * (first - p.fromS);
         out.push_back(p);
     }
@@ -66,7 +68,7 @@ std::optional<std::pair<double, double>> movableBars(const TakeMeasure& second, 
 {
     const auto before = [&](double bar) -> std::optional<double> {
         const double line = grid.secondsOfBar(bar), beat = 60.0 / grid.bpmAt(line);
-        const auto at = std::ranges::lower_bound(second.notes, line - kEarlyS, {}, &PlayedNote::timeS);
+        const auto at = std::ranges::lower_bound(second.notes, line - kEarlyNoteS, {}, &PlayedNote::timeS);
         if (at == second.notes.end() || at->timeS > line + 0.5 * beat) return std::nullopt;
         return at->timeS + std::min(0.0, 1e-3 * laterMs) - kBeforeOnsetS;
     };

@@ -6,6 +6,7 @@
 #include "core/signal/window.h"
 #include "core/timing/strings.h"
 #include "core/units/decibels.h"
+#include "core/units/early_note.h"
 
 #include <algorithm>
 #include <cmath>
@@ -171,8 +172,7 @@ Result<TakeMeasure> measureTake(std::span<const float> x, double rateHz, const B
     const bool isWhole = options.spanToS <= options.spanFromS;
     out.spanFromS = isWhole ? std::max(0.0, out.atS) : options.spanFromS;
     out.spanToS = isWhole ? out.endS : options.spanToS;
-    constexpr double kEarlyS = 0.06; // a note may come that much before its bar line
-    out.spanFromS -= kEarlyS, out.spanToS -= kEarlyS;
+    out.spanFromS -= kEarlyNoteS, out.spanToS -= kEarlyNoteS;
     auto onsets = findOnsets(x, rateHz);
     // What is soft and sounds at all pitches alike is no note but a noise.
     std::vector<double> all;

@@ -1,5 +1,7 @@
 #include "app/benches/double/offset_plot.h"
 
+#include "core/units/early_note.h"
+
 #include <QKeyEvent>
 #include <QMouseEvent>
 
@@ -12,7 +14,6 @@ namespace {
 constexpr double kLeft = 46.0, kRight = 62.0, kTop = 22.0;
 constexpr double kLeastBar = 14.0;
 constexpr double kCents = 20.0, kLevelDb = 9.0;
-constexpr double kEarlyS = 0.06;
 
 /// A stroke as long as a figure's doubt; none that its dot covers.
 void drawDoubt(QPainter& p, const QColor& color, double x, double top, double bottom)
@@ -90,7 +91,7 @@ OffsetPlot::Areas OffsetPlot::areas() const
 
 double OffsetPlot::barAt(double seconds) const
 {
-    const auto next = std::ranges::upper_bound(barsS_, seconds + kEarlyS) - barsS_.begin();
+    const auto next = std::ranges::upper_bound(barsS_, seconds + kEarlyNoteS) - barsS_.begin();
     const auto bar = std::size_t(std::clamp<std::ptrdiff_t>(next, 1, std::max(1, allBars())));
     return double(bar) + (seconds - barsS_[bar - 1]) / (barsS_[bar] - barsS_[bar - 1]);
 }
@@ -168,7 +169,7 @@ void OffsetPlot::drawStill(QPainter& p)
     const auto isStray = [&](int bar) { return std::ranges::find(strays_, bar, &StrayBar::bar) != strays_.end(); };
     p.setPen(Qt::NoPen);
     for (const NotePair& n : take_->notes) {
-        const auto at = std::ranges::upper_bound(barsS_, n.timeS + kEarlyS);
+        const auto at = std::ranges::upper_bound(barsS_, n.timeS + kEarlyNoteS);
         const int bar = int(at - barsS_.begin());
         if (bar < first || bar >= first + count || bar > allBars()) continue;
         const double x = o.x.held(barAt(n.timeS));
@@ -190,7 +191,8 @@ void OffsetPlot::drawStill(QPainter& p)
         if (s.bar < first || s.bar >= first + count || s.bar > allBars()) continue;
         double farthest = s.offsetMs + take_->offsetMedianMs; // of its notes, so that the words cover none
         for (const NotePair& n : take_->notes)
-            if (n.timeS + kEarlyS >= barsS_[std::size_t(s.bar) - 1] && n.timeS + kEarlyS < barsS_[std::size_t(s.bar)])
+            if (n.timeS + kEarlyNoteS >= barsS_[std::size_t(s.bar) - 1] &&
+                n.timeS + kEarlyNoteS < barsS_[std::size_t(s.bar)])
                 farthest = s.offsetMs > 0.0 ? std::max(farthest, n.offsetMs) : std::min(farthest, n.offsetMs);
         const double at = y(farthest);
         drawLabel(p, {o.x.at(s.bar + 0.5), at + (s.offsetMs > 0.0 ? 8.0 : -8.0)},

@@ -5,6 +5,7 @@
 #include "app/widgets/figure_table.h"
 #include "core/mix/mixdown.h"
 #include "core/mix/session_mix.h"
+#include "core/units/early_note.h"
 
 #include <QComboBox>
 #include <QLineEdit>
@@ -134,7 +135,7 @@ DoubleBook::StrayStretch OffsetsPage::stretch() const
     DoubleBook::StrayStretch out{bar_, bar_, 0.0};
     if (!book_.pair()) return out;
     // The bar in hand: by the mean of its notes against the side.
-    const BarPlace place{session().grid(), -0.06};
+    const BarPlace place{session().grid(), -kEarlyNoteS};
     double sum = 0.0, n = 0.0;
     for (const NotePair& note : book_.pair()->notes)
         if (place.barOf(note.timeS) == bar_) sum += note.offsetMs - book_.pair()->offsetMedianMs, n += 1.0;
@@ -216,7 +217,7 @@ QString OffsetsPage::verdict() const
     if (book_.isKept()) return tr("Kept as it is.");
     if (!t.otherPitch.empty()) {
         const PitchStretch& s = t.otherPitch.front();
-        const BarPlace place{session().grid(), -0.06};
+        const BarPlace place{session().grid(), -kEarlyNoteS};
         return tr("%1 is %2 in %3.")
             .arg(second, QString::fromStdString(semitonesText(s.semitonesHigher)),
                  barsText(place.barOf(s.fromS), place.barOf(s.toS)));
@@ -272,7 +273,8 @@ void OffsetsPage::refresh()
         const BarGrid grid = session().grid();
         std::vector<double> bars;
         const double lastS = pair->notes.empty() ? 0.0 : pair->notes.back().timeS;
-        for (int b = 1; b == 1 || grid.secondsOfBar(b - 1) <= lastS + 0.06; ++b) bars.push_back(grid.secondsOfBar(b));
+        for (int b = 1; b == 1 || grid.secondsOfBar(b - 1) <= lastS + kEarlyNoteS; ++b)
+            bars.push_back(grid.secondsOfBar(b));
         const auto s = stretch();
         if (!isChosen_) bar_ = s.firstBar;
         plot_->setPair(*pair, limits, bars, book_.strays());

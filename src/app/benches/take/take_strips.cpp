@@ -1,5 +1,7 @@
 #include "app/benches/take/take_strips.h"
 
+#include "core/units/early_note.h"
+
 #include <QKeyEvent>
 #include <QMouseEvent>
 
@@ -12,7 +14,6 @@ namespace {
 constexpr double kGutter = 108.0, kHead = 24.0;
 constexpr double kRangeMs = 35.0; // from the middle of a strip to its edge
 constexpr double kLeastBar = 34.0, kLeastRow = 44.0, kMostRow = 120.0;
-constexpr double kEarlyS = 0.06; // a note that comes that much before its bar line belongs to it
 
 } // namespace
 
@@ -104,7 +105,7 @@ void TakeStrips::drawCell(QPainter& p, const QRectF& cell, int take, int bar) co
     p.setPen(Qt::NoPen);
     p.setBrush(color);
     for (const PlayedNote& n : judged.measure->notes) {
-        if (n.timeS < fromS - kEarlyS || n.timeS >= toS - kEarlyS) continue;
+        if (n.timeS < fromS - kEarlyNoteS || n.timeS >= toS - kEarlyNoteS) continue;
         const double x =
             cell.left() + 3.0 + (cell.width() - 6.0) * std::clamp((n.timeS - fromS) / (toS - fromS), 0.0, 1.0);
         const double late = n.clickMs.value_or(0.0);
