@@ -50,6 +50,7 @@ void addRecord(CLI::App& app, Job& job);
 void addRender(CLI::App& app, Job& job);
 void addSession(CLI::App& app, Job& job);
 void addStereo(CLI::App& app, Job& job);
+void addTake(CLI::App& app, Job& job);
 
 /// 2 usage, 3 bad input, 4 the work failed, 130 interrupted.
 int exitCodeOf(core::ErrorCode code);

@@ -8,6 +8,7 @@
 #include "app/benches/take/take_bench.h"
 #include "app/benches/take/take_strips.h"
 #include "core/audio/audio_reader.h"
+#include "core/demo_session/demo_session.h"
 #include "core/mix/render.h"
 #include "core/mix/session_mix.h"
 #include "core/session/take_import.h"
@@ -15,10 +16,12 @@
 #include "core/sim/repertoire.h"
 #include "support/capture_bench.h"
 #include "support/natural_guitar.h"
+#include "support/run_cli.h"
 #include "support/signals.h"
 
 #include <QComboBox>
 #include <QDialog>
+#include <QJsonArray>
 #include <QLineEdit>
 #include <QTableWidget>
 
@@ -547,6 +550,43 @@ private slots:
                  qPrintable(QString::number(*book.pair()->tuningMeanCents)));
         QVERIFY2(book.strays().empty() && heardAs(*book.pair()) == DoubleHeard::Width,
                  "what retuning moves stays small");
+    }
+
+    /// The command line judges the takes of a session as the bench does, figure by figure.
+    void theCommandLineJudgesTheSame()
+    {
+        const QString session = dir_.filePath("judged twice.gristle");
+        QVERIFY(makeDemoSession(session.toStdString()));
+        WindowBench b;
+        b.window.openPaths({session});
+        b.settle();
+        b.window.showBench(3);
+        for (const char* layer : {"Left 1", "Right 1"}) {
+            choose(b, QString(layer) == "Left 1" ? 0 : 1);
+            b.settle();
+            const auto& takes = b.window.bench<TakeBench>()->book().takes();
+            const auto ran = run({"take", "judge", session, "--part", "Rhythm A", "--layer", layer, "--json"});
+            QVERIFY2(ran.code == 0, ran.error);
+            const auto rows = ran.json()["take"].toArray();
+            QCOMPARE(std::size_t(rows.size()), takes.size());
+            QCOMPARE(ran.json()["best"].toInt(), 1);
+            QStringList said, found;
+            for (std::size_t i = 0; i < takes.size(); ++i) {
+                const auto row = rows[int(i)].toObject();
+                const TakeJudgement& judged = takes[i].judgement;
+                QCOMPARE(number(row["cost"]), judged.cost);
+                QCOMPARE(std::size_t(row["bar"].toArray().size()), judged.bars.size());
+                for (std::size_t k = 0; k < judged.bars.size(); ++k) {
+                    const auto bar = row["bar"].toArray()[int(k)].toObject();
+                    QCOMPARE(bar["bar"].toInt(), judged.bars[k].bar);
+                    QCOMPARE(number(bar["cost"]), judged.bars[k].cost);
+                }
+                for (const Finding& f : judged.findings) found << QString::fromStdString(f.code);
+            }
+            for (const auto& f : ran.json()["findings"].toArray()) said << f.toObject()["code"].toString();
+            said.sort(), found.sort();
+            QCOMPARE(said, found);
+        }
     }
 
     void againKeepsWhatThereIsAndStartsOver()

@@ -1,7 +1,7 @@
 #include "app/models/double_book.h"
 
-#include "app/models/dry_samples.h"
 #include "app/models/session_model.h"
+#include "core/mix/dry_samples.h"
 #include "core/mix/session_mix.h"
 #include "core/session/pieces.h"
 #include "core/timing/by_di.h"

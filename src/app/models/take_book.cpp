@@ -1,12 +1,8 @@
 #include "app/models/take_book.h"
 
 #include "app/models/capture.h"
-#include "app/models/dry_samples.h"
 #include "app/models/session_model.h"
-#include "core/mix/session_mix.h"
-#include "core/timing/strings.h"
 #include "core/units/early_note.h"
-#include "core/units/json_text.h"
 
 #include <algorithm>
 #include <cmath>
@@ -19,36 +15,11 @@ namespace {
 
 constexpr std::size_t kMostKept = 400; // measures of takes, some 0.3 MB a minute each
 
-struct Wanted {
-    Take take;
-    std::string key;
-    LayerRecipe dry;
-};
-
-/// A take by itself, its file's own samples.
-Result<TakeMeasure> measured(const Wanted& w, const std::filesystem::path& folder, const BarGrid& grid,
-                             const TakeMeasureOptions& about, const Progress& p)
-{
-    const auto file = folder / w.take.file;
-    const auto channel = chooseChannel(file, w.take.channel);
-    if (!channel) return channel.error();
-    const auto recording = readRecording(file);
-    if (!recording) return recording.error();
-    TakeMeasureOptions options = about;
-    options.capo = w.take.playing.capo;
-    options.atS = w.take.atS;
-    options.spanFromS = w.take.spanFromS, options.spanToS = w.take.spanToS;
-    return measureTake(std::as_const(recording->audio).channel(*channel), recording->sampleRateHz, grid, options,
-                       {p.stop, nullptr});
-}
-
 } // namespace
 
 struct TakeBook::Answer {
     std::string key;
-    std::vector<JudgedTake> judged;
-    std::map<std::string, std::shared_ptr<const TakeMeasure>> measures;
-    std::map<std::string, std::shared_ptr<const DoubleTake>> pairs;
+    JudgedTakes judged;
 };
 
 TakeBook::TakeBook(SessionModel& session, Capture& capture, QObject* parent)
@@ -59,7 +30,7 @@ TakeBook::TakeBook(SessionModel& session, Capture& capture, QObject* parent)
     connect(&session_, &SessionModel::closed, this, [this] {
         task_.cancel();
         judged_.clear(), best_.reset(), proposal_ = {}, key_.clear(), earlier_.clear();
-        measures_.clear(), pairs_.clear();
+        memory_ = {};
         emit changed();
     });
     connect(&session_, &SessionModel::takesKept, this, [this] {
@@ -79,105 +50,17 @@ void TakeBook::look()
         key_.clear(), judged_.clear(), best_.reset(), proposal_ = {}, earlier_.clear();
         return emit changed();
     }
-    const Song& song = *session_.song();
-    Song empty = song; // all that bars and tuning depend on
-    empty.parts.clear();
-    const std::string about = jsonText(songToJson(empty));
-    std::vector<Wanted> wanted;
-    std::string key = about;
-    for (const Take& t : layer->takes) {
-        Song one = empty;
-        one.parts.push_back({"", {Layer{}}});
-        one.parts[0].layers[0].takes.push_back(t);
-        wanted.push_back({t, jsonText(songToJson(one)), layerRecipe(session_.folder(), t, RigDocument{})});
-        wanted.back().dry.tailS = 0.0;
-        key += wanted.back().key;
-    }
-    // The earlier layer: the first of the part with a take, that is not the one in hand.
-    std::optional<LayerRecipe> earlier;
-    std::string earlierKey;
-    QString earlierName;
-    for (const Layer& l : session_.part()->layers) {
-        if (&l == layer) break;
-        if (!l.chosenTake()) continue;
-        Song one = empty;
-        one.parts.push_back({"", {l}});
-        one.parts[0].layers[0].keptPair.clear();
-        earlierKey = jsonText(songToJson(one));
-        earlierName = QString::fromStdString(l.name);
-        earlier = layerRecipe(session_.folder(), l, RigDocument{});
-        earlier->tailS = 0.0;
-        break;
-    }
-    key += earlierKey;
+    const Part& part = *session_.part();
+    const auto at = std::size_t(layer - part.layers.data());
+    auto wanted = std::make_shared<const TakesToJudge>(takesToJudge(session_.folder(), *session_.song(), part, at));
+    std::string key = wanted->key();
     if (key == key_) return;
     key_ = key;
-    earlier_ = earlierName;
-    TakeMeasureOptions tuning;
-    tuning.referenceHz = song.referenceHz;
-    tuning.openHz = openStrings(song.tuning, song.referenceHz);
+    earlier_ = QString::fromStdString(wanted->earlierName);
     task_.run<std::shared_ptr<Answer>>(
         tr("Judging the takes"),
-        [wanted, earlier, earlierKey, grid = song.grid(), tuning, key, measures = measures_, pairs = pairs_,
-         folder = session_.folder().path()](const Progress& p) {
-            auto out = std::make_shared<Answer>();
-            out->key = key, out->measures = measures, out->pairs = pairs;
-            std::vector<QString> troubles(wanted.size());
-            std::vector<float> first;
-            std::shared_ptr<const TakeMeasure> firstMeasure;
-            for (std::size_t i = 0; i < wanted.size() && !p.stopped(); ++i) {
-                p.at(double(i) / double(wanted.size()));
-                const Wanted& w = wanted[i];
-                if (!out->measures.contains(w.key)) {
-                    auto made = measured(w, folder, grid, tuning, p);
-                    if (!made) troubles[i] = QString::fromStdString(made.error().line());
-                    out->measures[w.key] = made ? std::make_shared<const TakeMeasure>(std::move(*made)) : nullptr;
-                }
-                if (!earlier || !out->measures[w.key] || out->pairs.contains(earlierKey + w.key)) continue;
-                if (first.empty())
-                    if (const auto dry = drySamples(*earlier, p)) first = *dry;
-                const auto second = drySamples(w.dry, p);
-                const int rate = w.dry.rateHz > 0 ? w.dry.rateHz : w.take.sampleRateHz;
-                if (first.empty() || !second) continue;
-                auto pair = comparePerformances(first, *second, rate, {p.stop, nullptr});
-                out->pairs[earlierKey + w.key] = pair ? std::make_shared<const DoubleTake>(std::move(*pair)) : nullptr;
-            }
-            if (p.stopped()) return out;
-            if (earlier) {
-                const std::string earlierMeasure = "measure " + earlierKey;
-                if (!out->measures.contains(earlierMeasure)) {
-                    if (first.empty())
-                        if (const auto dry = drySamples(*earlier, p)) first = *dry;
-                    auto made = measureTake(first, earlier->rateHz, grid, {}, {p.stop, nullptr});
-                    out->measures[earlierMeasure] =
-                        made ? std::make_shared<const TakeMeasure>(std::move(*made)) : nullptr;
-                }
-                firstMeasure = out->measures[earlierMeasure];
-            }
-            std::vector<const TakeMeasure*> performances;
-            std::vector<std::size_t> placeOf(wanted.size());
-            for (std::size_t i = 0; i < wanted.size(); ++i)
-                if (const auto& m = out->measures[wanted[i].key])
-                    placeOf[i] = performances.size(), performances.push_back(m.get());
-            for (std::size_t i = 0; i < wanted.size(); ++i) {
-                JudgedTake judged;
-                judged.measure = out->measures[wanted[i].key];
-                judged.trouble = troubles[i];
-                if (judged.measure) {
-                    JudgeOptions options;
-                    options.subject = QObject::tr("Take %1").arg(i + 1).toStdString();
-                    const auto pair = out->pairs.find(earlierKey + wanted[i].key);
-                    if (earlier && pair != out->pairs.end()) options.earlier = pair->second.get();
-                    // The earlier layer counts as another performance where it is one of the same notes.
-                    auto all = performances;
-                    if (firstMeasure && options.earlier && !options.earlier->isUnrelated)
-                        all.push_back(firstMeasure.get());
-                    if (all.size() > 1) options.missed = missedNotes(all, placeOf[i]);
-                    judged.judgement = judgeTake(*judged.measure, grid, options);
-                }
-                out->judged.push_back(std::move(judged));
-            }
-            return out;
+        [wanted, key, memory = memory_](const Progress& p) {
+            return std::make_shared<Answer>(Answer{key, judgeTakes(*wanted, memory, p)});
         },
         [this](std::shared_ptr<Answer> answer) { take(std::move(answer)); });
     emit changed();
@@ -185,19 +68,11 @@ void TakeBook::look()
 
 void TakeBook::take(std::shared_ptr<Answer> answer)
 {
-    measures_ = std::move(answer->measures), pairs_ = std::move(answer->pairs);
-    if (measures_.size() > kMostKept) measures_.clear(), pairs_.clear(); // measured again when they are looked at
+    memory_ = std::move(answer->judged.memory);
+    if (memory_.measures.size() > kMostKept) memory_ = {}; // measured again when they are looked at
     if (answer->key != key_) return;
-    judged_ = std::move(answer->judged);
-    std::vector<TakeJudgement> known;
-    std::vector<std::size_t> which;
-    for (std::size_t i = 0; i < judged_.size(); ++i)
-        if (judged_[i].measure) known.push_back(judged_[i].judgement), which.push_back(i);
-    best_ = bestTake(known);
-    if (best_) {
-        best_->index = which[best_->index];
-        if (best_->next) best_->next = which[*best_->next];
-    }
+    judged_ = std::move(answer->judged.each);
+    best_ = answer->judged.best;
     const bool isOneTake = std::ranges::count_if(judged_, [](const JudgedTake& t) { return t.measure != nullptr; }) < 2;
     proposal_ = isOneTake ? Comp{} : shortestComp(compBars(), joins());
     if (std::exchange(joinsPunch_, false) && judged_.size() > 1) {

@@ -2,24 +2,15 @@
 
 #include "app/models/session_task.h"
 #include "app/tasks/task_runner.h"
-#include "core/advice/take_judgement.h"
-#include "core/session/session_document.h"
 #include "core/timing/comp.h"
+#include "core/work/judge_takes.h"
 
 #include <QObject>
-#include <map>
 
 namespace gristle::app {
 
 class SessionModel;
 class Capture;
-
-/// A take of the layer in hand, and what is thought of it.
-struct JudgedTake {
-    std::shared_ptr<const core::TakeMeasure> measure; ///< none where it could not be measured
-    core::TakeJudgement judgement;
-    QString trouble; ///< why not
-};
 
 /// What the takes of the layer in hand are worth, bar by bar, against the click and against the earlier layer of the
 /// part; which is the best, and how the best bars of all could be joined. Measured in the background, each take once;
@@ -30,7 +21,7 @@ public:
     TakeBook(SessionModel& session, Capture& capture, QObject* parent = nullptr);
     ~TakeBook() override;
 
-    const std::vector<JudgedTake>& takes() const { return judged_; } ///< as the layer's, once they are measured
+    const std::vector<core::JudgedTake>& takes() const { return judged_; } ///< as the layer's, once they are measured
     const std::optional<core::BestTake>& best() const { return best_; }
     const core::Comp& proposal() const { return proposal_; }
     QString earlier() const { return earlier_; } ///< the layer that timing is told against; empty: the click
@@ -59,13 +50,12 @@ private:
     SessionModel& session_;
     Capture& capture_;
     SessionTask task_{session_};
-    std::vector<JudgedTake> judged_;
+    std::vector<core::JudgedTake> judged_;
     std::optional<core::BestTake> best_;
     core::Comp proposal_;
     QString earlier_;
     std::string key_; ///< of what is shown or under way
-    std::map<std::string, std::shared_ptr<const core::TakeMeasure>> measures_;
-    std::map<std::string, std::shared_ptr<const core::DoubleTake>> pairs_;
+    core::TakeMemory memory_;
     bool joinsPunch_ = false;
 };
 

@@ -391,7 +391,7 @@ void TakeBench::refresh()
     if (has) {
         const JudgedTake& t = book_.takes()[inHand_];
         about = t.measure ? tr("Take %1. %2").arg(inHand_ + 1).arg(QString::fromStdString(t.judgement.sentence))
-                          : t.trouble;
+                          : QString::fromStdString(t.trouble);
         const Take& take = layer->takes[inHand_];
         if (take.playing != PlayingNotes{}) about += " " + PlayingDialog::textOf(take.playing) + ".";
         if (book_.earlier().isEmpty())

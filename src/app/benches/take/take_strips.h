@@ -12,7 +12,7 @@ class TakeStrips : public PlotWidget {
 public:
     explicit TakeStrips(QWidget* parent);
     /// @param barQuarters  where each bar begins, from bar 1, one more than there are bars; seconds of the song
-    void setTakes(std::vector<JudgedTake> takes, std::vector<int> heard, std::size_t counts, std::vector<double> barsS);
+    void setTakes(std::vector<core::JudgedTake> takes, std::vector<int> heard, std::size_t counts, std::vector<double> barsS);
     void setInHand(int take, int bar);
     void setNow(std::optional<double> bar); ///< where the recording is
     void setLoop(double fromBar, double toBar);
@@ -43,7 +43,7 @@ private:
     void drawCell(QPainter& p, const QRectF& cell, int take, int bar) const;
     int allBars() const { return std::max(0, int(barsS_.size()) - 1); }
 
-    std::vector<JudgedTake> takes_;
+    std::vector<core::JudgedTake> takes_;
     std::vector<int> heard_;
     std::size_t counts_ = 0;
     std::vector<double> barsS_;

@@ -2,16 +2,16 @@
 
 #include "core/mix/render.h"
 
-namespace gristle::app {
+namespace gristle::core {
 
 /// A layer or take as it is heard, from the beginning of the song, without rig. In a worker.
-inline core::Result<std::vector<float>> drySamples(const core::LayerRecipe& recipe, const core::Progress& progress)
+inline Result<std::vector<float>> drySamples(const LayerRecipe& recipe, const Progress& progress)
 {
-    core::RenderReport ignored;
-    auto rendered = core::renderToMemory(recipe, ignored, {progress.stop, nullptr});
+    RenderReport ignored;
+    auto rendered = renderToMemory(recipe, ignored, {progress.stop, nullptr});
     if (!rendered) return rendered.error();
     const auto x = std::as_const(rendered->audio).channel(0);
     return std::vector<float>(x.begin(), x.end());
 }
 
-} // namespace gristle::app
+} // namespace gristle::core

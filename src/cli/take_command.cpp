@@ -1,0 +1,121 @@
+#include "cli/report.h"
+#include "core/units/text.h"
+#include "core/work/judge_takes.h"
+
+#include <fmt/format.h>
+
+namespace gristle::cli {
+
+using namespace core;
+
+namespace {
+
+struct Options {
+    std::string session, song, part, layer;
+};
+
+struct Chosen {
+    const Song* song;
+    const Part* part;
+    std::size_t layer;
+};
+
+/// The part, and its layer or the first that has a take.
+Result<Chosen> choose(const SessionDocument& document, const Options& o)
+{
+    const auto is = [](const std::string& wanted, const std::string& name) { return wanted.empty() || wanted == name; };
+    bool isPartThere = false;
+    for (const Song& song : document.songs)
+        for (const Part& part : song.parts) {
+            if (!is(o.song, song.name) || part.name != o.part) continue;
+            isPartThere = true;
+            for (std::size_t i = 0; i < part.layers.size(); ++i)
+                if (is(o.layer, part.layers[i].name) && (!o.layer.empty() || !part.layers[i].takes.empty()))
+                    return Chosen{&song, &part, i};
+        }
+    if (!isPartThere)
+        return Error{ErrorCode::Usage, "take: part \"" + o.part + "\": there is no such part", "see session info"};
+    if (!o.layer.empty())
+        return Error{ErrorCode::Usage, "take: layer \"" + o.layer + "\": there is no such layer in it",
+                     "see session info"};
+    return Error{ErrorCode::FileMissing, "take: part \"" + o.part + "\" has no take yet", "bring one in"};
+}
+
+Json barJson(const BarVerdict& b)
+{
+    const auto& mean = b.earlierMs ? b.earlierMs : b.clickMs;
+    const auto figure = [](const std::optional<double>& x) { return x ? Json(*x) : Json(nullptr); };
+    return {{"bar", b.bar},
+            {"cost", b.cost},
+            {"mean_ms", figure(mean)},
+            {"spread_ms", b.spreadMs},
+            {"cents", figure(b.cents)},
+            {"missing", b.missed},
+            {"added", b.added},
+            {"clipped", b.clipped},
+            {"says", b.word}};
+}
+
+Result<Answer> judge(const Options& o, const Surroundings& s)
+{
+    const auto session = SessionFolder::open(o.session, Access::Read);
+    if (!session) return session.error();
+    const auto chosen = choose(session->document(), o);
+    if (!chosen) return chosen.error();
+    const Layer& layer = chosen->part->layers[chosen->layer];
+    if (layer.takes.empty())
+        return Error{ErrorCode::FileMissing, "take: layer \"" + layer.name + "\" has no take yet", "bring one in"};
+    const TakesToJudge wanted = takesToJudge(*session, *chosen->song, *chosen->part, chosen->layer);
+    const JudgedTakes judged = judgeTakes(wanted, {}, s.progress());
+    if (s.stop.stop_requested()) return Error{ErrorCode::Cancelled, "take: stopped", ""};
+    Answer a;
+    Json takes = Json::array();
+    std::vector<Finding> findings;
+    for (std::size_t i = 0; i < judged.each.size(); ++i) {
+        const JudgedTake& t = judged.each[i];
+        const TakeJudgement& j = t.judgement;
+        Json row = {{"file", layer.takes[i].file}};
+        if (!t.measure) {
+            row["error"] = t.trouble;
+            a.text += fmt::format("take {}: {}\n", i + 1, t.trouble);
+            takes.push_back(std::move(row));
+            continue;
+        }
+        row["cost"] = j.cost;
+        row["spread_ms"] = j.timingSdMs ? Json(*j.timingSdMs) : Json(nullptr);
+        row["cents"] = j.cents ? Json(*j.cents) : Json(nullptr);
+        row["bar"] = Json::array();
+        for (const BarVerdict& b : j.bars) row["bar"].push_back(barJson(b));
+        takes.push_back(std::move(row));
+        a.text += fmt::format("take {}: {}\n", i + 1, j.sentence);
+        findings.insert(findings.end(), j.findings.begin(), j.findings.end());
+    }
+    rank(findings);
+    const auto& best = judged.best;
+    if (best && judged.each.size() > 1) a.text += fmt::format("best: take {}, {}\n", best->index + 1, best->reason);
+    a.json = {{"layer", layer.name},
+              {"against", wanted.earlier ? Json(wanted.earlierName) : Json("click")},
+              {"take", takes},
+              {"best", best ? Json(best->index + 1) : Json(nullptr)}, // takes count from 1, as in the window
+              {"sure", best ? Json(best->sure) : Json(nullptr)},
+              {"findings", toJson(findings)}};
+    a.text += findingLines(findings);
+    return a;
+}
+
+} // namespace
+
+void addTake(CLI::App& app, Job& job)
+{
+    auto o = std::make_shared<Options>();
+    auto* take = app.add_subcommand("take", "What the takes of a layer are worth");
+    take->require_subcommand(1);
+    auto* judged = take->add_subcommand("judge", "Bar by bar, against the click or an earlier layer; the best of them");
+    judged->add_option("SESSION", o->session, "Its folder")->required();
+    judged->add_option("--part", o->part, "Its part")->required();
+    judged->add_option("--layer", o->layer, "Of the part; else the first that has a take");
+    judged->add_option("--song", o->song, "Where several songs have a part of that name");
+    judged->callback([o, &job] { job = [o](const Surroundings& s) { return judge(*o, s); }; });
+}
+
+} // namespace gristle::cli
