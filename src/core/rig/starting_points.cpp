@@ -58,7 +58,8 @@ const std::vector<StartingPoint>& startingPoints()
          {{{"fuzz", "sustain", "length of a note; more of it cleans up less"},
            {"fuzz", "tone", "the hollow: to the left thick, to the right sharp"},
            {"circuit", "drive", "how much of the wall the amplifier rounds off"}}},
-         "fuzz sustain=2.5 stages=one tone=3 level=-8 | circuit voice=clean drive=3.5 bass=5 middle=6 treble=5 master=5 | "
+         "fuzz sustain=2.5 stages=one tone=3 level=-8 | circuit voice=clean drive=3.5 bass=5 middle=6 treble=5 "
+         "master=5 | "
          "impulse level=matched | eq low_cut=80 | gain db=-4.1"},
         {"intimate clean, two spaces",
          "close enough to hear the fingers, with something large far behind",

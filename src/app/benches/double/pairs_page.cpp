@@ -2,8 +2,8 @@
 
 #include "app/widgets/column_share.h"
 #include "app/widgets/figure_table.h"
-#include "core/mix/dry_samples.h"
 #include "core/advice/take_judgement.h"
+#include "core/mix/dry_samples.h"
 #include "core/mix/session_mix.h"
 #include "core/units/json_text.h"
 

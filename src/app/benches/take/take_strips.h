@@ -12,7 +12,8 @@ class TakeStrips : public PlotWidget {
 public:
     explicit TakeStrips(QWidget* parent);
     /// @param barQuarters  where each bar begins, from bar 1, one more than there are bars; seconds of the song
-    void setTakes(std::vector<core::JudgedTake> takes, std::vector<int> heard, std::size_t counts, std::vector<double> barsS);
+    void setTakes(std::vector<core::JudgedTake> takes, std::vector<int> heard, std::size_t counts,
+                  std::vector<double> barsS);
     void setInHand(int take, int bar);
     void setNow(std::optional<double> bar); ///< where the recording is
     void setLoop(double fromBar, double toBar);
