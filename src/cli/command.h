@@ -46,6 +46,7 @@ void addLoading(CLI::App& app, Job& job);
 void addMeasure(CLI::App& app, Job& job);
 void addMix(CLI::App& app, Job& job);
 void addNodes(CLI::App& app, Job& job);
+void addPairs(CLI::App& app, Job& job);
 void addRecord(CLI::App& app, Job& job);
 void addRender(CLI::App& app, Job& job);
 void addSession(CLI::App& app, Job& job);

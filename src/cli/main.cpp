@@ -84,8 +84,8 @@ int run(int argc, char** argv)
     app.add_flag("--quiet", surroundings.quiet, "No progress");
     Job job;
     for (const auto add :
-         {addMeasure, addRender, addNodes, addMix, addStereo, addTake, addAlign, addDouble, addImpulse, addCab,
-          addLoading, addDevices, addCheck, addLedger, addClean, addRecord, addSession, addDemo})
+         {addMeasure, addRender, addNodes, addMix, addStereo, addTake, addPairs, addAlign, addDouble, addImpulse,
+          addCab, addLoading, addDevices, addCheck, addLedger, addClean, addRecord, addSession, addDemo})
         add(app, job);
     refuseWhatIsNotFinite(app);
     try {

@@ -1,5 +1,6 @@
 #include "cli/report.h"
 #include "core/units/text.h"
+#include "core/work/compare_pairs.h"
 #include "core/work/judge_takes.h"
 
 #include <fmt/format.h>
@@ -34,11 +35,10 @@ Result<Chosen> choose(const SessionDocument& document, const Options& o)
                     return Chosen{&song, &part, i};
         }
     if (!isPartThere)
-        return Error{ErrorCode::Usage, "take: part \"" + o.part + "\": there is no such part", "see session info"};
+        return Error{ErrorCode::Usage, "part \"" + o.part + "\": there is no such part", "see session info"};
     if (!o.layer.empty())
-        return Error{ErrorCode::Usage, "take: layer \"" + o.layer + "\": there is no such layer in it",
-                     "see session info"};
-    return Error{ErrorCode::FileMissing, "take: part \"" + o.part + "\" has no take yet", "bring one in"};
+        return Error{ErrorCode::Usage, "layer \"" + o.layer + "\": there is no such layer in it", "see session info"};
+    return Error{ErrorCode::FileMissing, "part \"" + o.part + "\" has no take yet", "bring one in"};
 }
 
 Json barJson(const BarVerdict& b)
@@ -64,7 +64,7 @@ Result<Answer> judge(const Options& o, const Surroundings& s)
     if (!chosen) return chosen.error();
     const Layer& layer = chosen->part->layers[chosen->layer];
     if (layer.takes.empty())
-        return Error{ErrorCode::FileMissing, "take: layer \"" + layer.name + "\" has no take yet", "bring one in"};
+        return Error{ErrorCode::FileMissing, "layer \"" + layer.name + "\" has no take yet", "bring one in"};
     const TakesToJudge wanted = takesToJudge(*session, *chosen->song, *chosen->part, chosen->layer);
     const JudgedTakes judged = judgeTakes(wanted, {}, s.progress());
     if (s.stop.stop_requested()) return Error{ErrorCode::Cancelled, "take: stopped", ""};
@@ -103,6 +103,58 @@ Result<Answer> judge(const Options& o, const Surroundings& s)
     return a;
 }
 
+Json choiceJson(const PartTakes& part, const std::optional<SideChoice>& choice)
+{
+    if (!choice || choice->cost >= kNoWidthCost) return nullptr;
+    const auto files = [&](const std::vector<std::size_t>& takes) {
+        Json out = Json::array();
+        for (const std::size_t t : takes) out.push_back(part.takes[t].file);
+        return out;
+    };
+    return {{"left", files(choice->left)}, {"right", files(choice->right)}, {"cost", choice->cost}};
+}
+
+Result<Answer> pairs(const Options& o, const Surroundings& s)
+{
+    const auto session = SessionFolder::open(o.session, Access::Read);
+    if (!session) return session.error();
+    const auto chosen = choose(session->document(), o);
+    if (!chosen) return chosen.error();
+    const DoubleLimits limits = doubleStyle(session->document().doubleStyles, chosen->part->doubleStyle).limits;
+    const PartTakes part = takesOf(*session, *chosen->song, *chosen->part);
+    if (part.takes.size() < 2)
+        return Error{ErrorCode::FileMissing, "part \"" + o.part + "\" has one take", "pairs need two whole takes"};
+    const PairMemory memory = comparePairs(part, {}, s.progress());
+    if (s.stop.stop_requested()) return Error{ErrorCode::Cancelled, "pairs: stopped", ""};
+    const PairsOfPart found = choosePairs(part, memory, limits);
+    Answer a;
+    Json rows = Json::array();
+    for (const PairsOfPart::Row& row : found.rows) {
+        const DoubleTake& t = *row.compared->take;
+        const auto figure = [&](const std::optional<double>& x) {
+            return x && !t.isUnrelated ? Json(*x) : Json(nullptr);
+        };
+        const std::string &first = part.takes[row.first].file, &second = part.takes[row.second].file;
+        rows.push_back({{"first", first},
+                        {"second", second},
+                        {"offset_sd_ms", figure(t.offsetSdMs)},
+                        {"offset_median_ms", figure(t.offsetMedianMs)},
+                        {"tuning_mean_cents", figure(t.tuningMeanCents)},
+                        {"unmatched", t.unmatchedFirst + t.unmatchedSecond},
+                        {"heard_as", pairWord(t, limits)},
+                        {"cost", row.cost}});
+        a.text += fmt::format("{} with {}: {}, cost {}\n", first, second, pairWord(t, limits), figureText(row.cost, 2));
+    }
+    a.json = {{"pair", rows},
+              {"best_two", choiceJson(part, found.two)},
+              {"best_four", choiceJson(part, found.four)},
+              {"compared", part.takes.size()},
+              {"all_compared", !part.isCut}};
+    if (!found.two || found.two->cost >= kNoWidthCost)
+        a.text += "No two of them make width: copies, or different parts.\n";
+    return a;
+}
+
 } // namespace
 
 void addTake(CLI::App& app, Job& job)
@@ -116,6 +168,16 @@ void addTake(CLI::App& app, Job& job)
     judged->add_option("--layer", o->layer, "Of the part; else the first that has a take");
     judged->add_option("--song", o->song, "Where several songs have a part of that name");
     judged->callback([o, &job] { job = [o](const Surroundings& s) { return judge(*o, s); }; });
+}
+
+void addPairs(CLI::App& app, Job& job)
+{
+    auto o = std::make_shared<Options>();
+    auto* command = app.add_subcommand("pairs", "Which two, or which four, takes of a part make the best sides");
+    command->add_option("SESSION", o->session, "Its folder")->required();
+    command->add_option("--part", o->part, "Its part")->required();
+    command->add_option("--song", o->song, "Where several songs have a part of that name");
+    command->callback([o, &job] { job = [o](const Surroundings& s) { return pairs(*o, s); }; });
 }
 
 } // namespace gristle::cli

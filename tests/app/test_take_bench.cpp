@@ -7,6 +7,7 @@
 #include "app/benches/double/pairs_page.h"
 #include "app/benches/take/take_bench.h"
 #include "app/benches/take/take_strips.h"
+#include "app/widgets/figure_table.h"
 #include "core/audio/audio_reader.h"
 #include "core/demo_session/demo_session.h"
 #include "core/mix/render.h"
@@ -586,6 +587,20 @@ private slots:
             for (const auto& f : ran.json()["findings"].toArray()) said << f.toObject()["code"].toString();
             said.sort(), found.sort();
             QCOMPARE(said, found);
+        }
+        b.window.showBench(4);
+        b.window.bench<DoubleBench>()->showPage("pairs");
+        b.settle();
+        const auto ran = run({"pairs", session, "--part", "Rhythm A", "--json"});
+        QVERIFY2(ran.code == 0, ran.error);
+        const auto pairs = ran.json()["pair"].toArray();
+        auto* table = b.find<QTableWidget>("pairTable");
+        QVERIFY(pairs.size() > 0 && pairs.size() == table->rowCount());
+        for (int row = 0; row < table->rowCount(); ++row) {
+            const auto pair = pairs[row].toObject();
+            QCOMPARE(table->item(row, 2)->text(), shownFigure(number(pair["offset_sd_ms"]), 1));
+            QCOMPARE(table->item(row, 6)->text(), pair["heard_as"].toString());
+            QCOMPARE(table->item(row, 7)->text(), shownFigure(number(pair["cost"]), 2));
         }
     }
 

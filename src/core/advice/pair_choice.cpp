@@ -28,6 +28,20 @@ double pairCost(const DoubleTake& take, const DoubleLimits& limits)
     return out + kMissed * double(take.unmatchedFirst + take.unmatchedSecond) / std::max(1.0, all);
 }
 
+std::string pairWord(const DoubleTake& take, const DoubleLimits& limits)
+{
+    if (take.semitonesHigher != 0) return "another pitch";
+    if (take.isUnrelated) return "two parts";
+    if (take.isCopy) return "a copy";
+    switch (heardAs(take, limits)) {
+    case DoubleHeard::One: return "one";
+    case DoubleHeard::Width: return "width";
+    case DoubleHeard::Loose: return "loose";
+    case DoubleHeard::Flam: return "flam";
+    }
+    return {};
+}
+
 std::optional<SideChoice> bestSides(const PairCosts& pairs, const std::vector<double>& own, std::size_t count)
 {
     const std::size_t n = own.size();

@@ -13,6 +13,9 @@ namespace gristle::core {
 /// one lies as a whole costs nothing: it can be moved. Weights of our own, told in docs/takes.md.
 double pairCost(const DoubleTake& take, const DoubleLimits& limits);
 
+/// What a pair is heard as, in a word or two: "width", "one", "loose", "flam", "a copy", "two parts", "another pitch".
+std::string pairWord(const DoubleTake& take, const DoubleLimits& limits);
+
 /// The cost of each pair of n takes: [a][b], the same both ways.
 using PairCosts = std::vector<std::vector<double>>;
 

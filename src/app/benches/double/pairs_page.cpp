@@ -2,36 +2,12 @@
 
 #include "app/widgets/column_share.h"
 #include "app/widgets/figure_table.h"
-#include "core/advice/take_judgement.h"
-#include "core/mix/dry_samples.h"
-#include "core/mix/session_mix.h"
-#include "core/units/json_text.h"
 
 #include <QHeaderView>
 
 namespace gristle::app {
 
 using namespace core;
-
-namespace {
-
-constexpr std::size_t kMost = 8; // takes that are compared, the last ones: 28 pairs
-
-QString heardText(const DoubleTake& t, const DoubleLimits& limits)
-{
-    if (t.semitonesHigher != 0) return QObject::tr("another pitch");
-    if (t.isUnrelated) return QObject::tr("two parts");
-    if (t.isCopy) return QObject::tr("a copy");
-    switch (heardAs(t, limits)) {
-    case DoubleHeard::One: return QObject::tr("one");
-    case DoubleHeard::Width: return QObject::tr("width");
-    case DoubleHeard::Loose: return QObject::tr("loose");
-    case DoubleHeard::Flam: return QObject::tr("flam");
-    }
-    return {};
-}
-
-} // namespace
 
 PairsPage::PairsPage(const BenchContext& context, QWidget* parent)
     : BenchPage(context, tr("Pairs"), tr("Which two takes belong together?"), parent)
@@ -71,10 +47,16 @@ void PairsPage::showEvent(QShowEvent* event)
     look();
 }
 
+QString PairsPage::nameOf(std::size_t take) const
+{
+    const PartTakes::One& one = takes_.takes[take];
+    return tr("%1, take %2").arg(QString::fromStdString(session().part()->layers[one.layer].name)).arg(one.take + 1);
+}
+
 QString PairsPage::names(const std::vector<std::size_t>& takes) const
 {
     QStringList out;
-    for (const std::size_t t : takes) out << candidates_[t].name;
+    for (const std::size_t t : takes) out << nameOf(t);
     return out.join(tr(" and "));
 }
 
@@ -82,80 +64,21 @@ QString PairsPage::names(const std::vector<std::size_t>& takes) const
 void PairsPage::look()
 {
     if (!isVisible() || !session().isOpen() || !session().part()) return;
-    const Part& part = *session().part();
-    candidates_.clear(), keys_.clear();
-    Song about = *session().song();
-    about.parts.clear();
-    struct Wanted {
-        Take take;
-        LayerRecipe dry;
-        std::string key;
-    };
-    std::vector<Wanted> wanted;
-    for (std::size_t l = 0; l < part.layers.size(); ++l)
-        for (std::size_t t = 0; t < part.layers[l].takes.size(); ++t) {
-            const Take& take = part.layers[l].takes[t];
-            const bool isKnown = std::ranges::any_of(
-                wanted, [&](const Wanted& w) { return w.take.file == take.file && w.take.channel == take.channel; });
-            if (take.isPunch() || isKnown) continue;
-            Song one = about;
-            one.parts = {{"", {Layer{}}}};
-            one.parts[0].layers[0].takes = {take};
-            wanted.push_back({take, layerRecipe(session().folder(), take, RigDocument{}), jsonText(songToJson(one))});
-            wanted.back().dry.tailS = 0.0;
-            candidates_.push_back(
-                {l, t, tr("%1, take %2").arg(QString::fromStdString(part.layers[l].name)).arg(t + 1)});
-        }
-    const bool isCut = wanted.size() > kMost;
-    if (isCut) {
-        wanted.erase(wanted.begin(), wanted.end() - long(kMost));
-        candidates_.erase(candidates_.begin(), candidates_.end() - long(kMost));
-    }
-    std::string key;
-    for (const Wanted& w : wanted) keys_.push_back(w.key), key += w.key;
+    takes_ = takesOf(session().folder(), *session().song(), *session().part());
     about_->setText(
         tr("Cost: how loosely the two are played, how they are tuned, notes that only one has, and what each "
            "take has amiss by itself. Less is better.") +
-        (isCut ? tr(" The last %1 takes of the part are compared.").arg(kMost) : QString()));
+        (takes_.isCut ? tr(" The last %1 takes of the part are compared.").arg(PartTakes::kMost) : QString()));
+    const std::string key = takes_.key();
     if (key == key_) return fill();
     key_ = key;
-    struct Answer {
-        std::map<std::string, std::shared_ptr<const Compared>> known;
-        std::map<std::string, double> own;
-    };
-    task_.run<std::shared_ptr<Answer>>(
+    task_.run<std::shared_ptr<PairMemory>>(
         tr("Comparing the takes"),
-        [wanted, grid = about.grid(), known = known_, own = own_](const Progress& p) {
-            auto out = std::make_shared<Answer>(Answer{known, own});
-            std::vector<std::vector<float>> samples(wanted.size());
-            const auto load = [&](std::size_t i) {
-                if (!samples[i].empty()) return;
-                if (auto dry = drySamples(wanted[i].dry, p)) samples[i] = std::move(*dry);
-            };
-            const std::size_t all = wanted.size() * (wanted.size() - 1) / 2;
-            std::size_t done = 0;
-            for (std::size_t i = 0; i < wanted.size(); ++i) {
-                if (!out->own.contains(wanted[i].key)) {
-                    load(i);
-                    const auto measure = measureTake(samples[i], wanted[i].dry.rateHz, grid, {}, {p.stop, nullptr});
-                    out->own[wanted[i].key] = measure ? judgeTake(*measure, grid, {}).cost : 100.0;
-                }
-                for (std::size_t j = i + 1; j < wanted.size() && !p.stopped(); ++j) {
-                    p.at(double(done++) / double(std::max<std::size_t>(1, all)));
-                    const std::string pair = wanted[i].key + wanted[j].key;
-                    if (out->known.contains(pair)) continue;
-                    load(i), load(j);
-                    auto take = comparePerformances(samples[i], samples[j], wanted[i].dry.rateHz, {p.stop, nullptr});
-                    if (p.stopped()) break;
-                    out->known[pair] = std::make_shared<const Compared>(
-                        take ? Compared{std::move(*take), {}}
-                             : Compared{std::nullopt, QString::fromStdString(take.error().line())});
-                }
-            }
-            return out;
+        [takes = takes_, memory = memory_](const Progress& p) {
+            return std::make_shared<PairMemory>(comparePairs(takes, memory, p));
         },
-        [this](std::shared_ptr<Answer> answer) {
-            known_ = std::move(answer->known), own_ = std::move(answer->own);
+        [this](std::shared_ptr<PairMemory> memory) {
+            memory_ = std::move(*memory);
             fill();
         });
     fill();
@@ -164,53 +87,29 @@ void PairsPage::look()
 void PairsPage::fill()
 {
     const DoubleLimits limits = session().doubleStyle().limits;
-    const std::size_t n = keys_.size();
-    PairCosts costs(n, std::vector<double>(n, 0.0));
-    std::vector<double> own;
-    struct Row {
-        std::size_t a, b;
-        const DoubleTake* take;
-        double cost;
-    };
-    std::vector<Row> rows;
-    bool isWhole = true;
-    for (std::size_t i = 0; i < n; ++i) {
-        const auto cost = own_.find(keys_[i]);
-        isWhole &= cost != own_.end();
-        own.push_back(cost != own_.end() ? cost->second : 0.0);
-        for (std::size_t j = i + 1; j < n; ++j) {
-            const auto at = known_.find(keys_[i] + keys_[j]);
-            isWhole &= at != known_.end();
-            const bool isTold = at != known_.end() && at->second->take;
-            costs[i][j] = costs[j][i] = isTold ? pairCost(*at->second->take, limits) : 200.0;
-            if (isTold) rows.push_back({i, j, &*at->second->take, costs[i][j]});
-        }
-    }
-    for (Row& row : rows) row.cost += own[row.a] + own[row.b]; // as the choice of two reckons
-    std::ranges::sort(rows, {}, &Row::cost);
-    table_->setRowCount(int(rows.size()));
-    for (std::size_t r = 0; r < rows.size(); ++r) {
-        const DoubleTake& t = *rows[r].take;
+    const PairsOfPart pairs = choosePairs(takes_, memory_, limits);
+    table_->setRowCount(int(pairs.rows.size()));
+    for (std::size_t r = 0; r < pairs.rows.size(); ++r) {
+        const DoubleTake& t = *pairs.rows[r].compared->take;
         const bool isTold = !t.isUnrelated;
         const auto figure = [&](int column, const std::optional<double>& v, int digits) {
             table_->setItem(int(r), column, figureCell(isTold && v ? shownFigure(*v, digits) : QString(QChar(0x2013))));
         };
-        table_->setItem(int(r), 0, wordCell(candidates_[rows[r].a].name));
-        table_->setItem(int(r), 1, wordCell(candidates_[rows[r].b].name));
+        table_->setItem(int(r), 0, wordCell(nameOf(pairs.rows[r].first)));
+        table_->setItem(int(r), 1, wordCell(nameOf(pairs.rows[r].second)));
         figure(2, t.offsetSdMs, 1);
         figure(3, t.offsetMedianMs, 1);
         figure(4, t.tuningMeanCents, 1);
         figure(5, double(t.unmatchedFirst + t.unmatchedSecond), 0);
-        table_->setItem(int(r), 6, wordCell(heardText(t, limits)));
-        table_->setItem(int(r), 7, figureCell(shownFigure(rows[r].cost, 2)));
+        table_->setItem(int(r), 6, wordCell(QString::fromStdString(pairWord(t, limits))));
+        table_->setItem(int(r), 7, figureCell(shownFigure(pairs.rows[r].cost, 2)));
     }
-    two_ = isWhole ? bestSides(costs, own, 2) : std::nullopt;
-    four_ = isWhole ? bestSides(costs, own, 4) : std::nullopt;
-    if (n < 2)
+    two_ = pairs.two, four_ = pairs.four;
+    if (takes_.takes.size() < 2)
         sentence_->setText(tr("It takes two takes of one part. Record another on the Take bench."));
-    else if (!isWhole)
+    else if (!pairs.isWhole)
         sentence_->setText(tr("Comparing \u2026"));
-    else if (two_->cost >= 100.0)
+    else if (two_->cost >= kNoWidthCost)
         sentence_->setText(tr("No two of them make width: copies, or different parts."));
     else {
         QString text = tr("%1 with %2.").arg(names(two_->left), names(two_->right));
@@ -221,9 +120,9 @@ void PairsPage::fill()
         }
         sentence_->setText(text);
     }
-    useTwo_->setEnabled(two_ && two_->cost < 100.0);
-    useFour_->setEnabled(four_ && four_->cost < 100.0);
-    if (four_ && four_->cost < 100.0)
+    useTwo_->setEnabled(two_ && two_->cost < kNoWidthCost);
+    useFour_->setEnabled(four_ && four_->cost < kNoWidthCost);
+    if (four_ && four_->cost < kNoWidthCost)
         useFour_->setToolTip(tr("%1 on one side, %2 on the other").arg(names(four_->left), names(four_->right)));
     emit stateChanged();
 }
@@ -232,7 +131,7 @@ void PairsPage::fill()
 /// made opposite.
 void PairsPage::use(const SideChoice& choice)
 {
-    const auto candidates = candidates_;
+    const auto candidates = takes_.takes;
     session().editPart(tr("%1 left, %2 right").arg(names(choice.left), names(choice.right)), "double", [&](Part& part) {
         const auto give = [&](const std::vector<std::size_t>& takes, double side) {
             std::vector<std::size_t> given;

@@ -2,9 +2,7 @@
 
 #include "app/benches/bench_page.h"
 #include "app/models/session_task.h"
-#include "core/advice/pair_choice.h"
-
-#include <map>
+#include "core/work/compare_pairs.h"
 
 class QTableWidget;
 
@@ -24,25 +22,16 @@ protected:
     void showEvent(QShowEvent*) override;
 
 private:
-    struct Candidate {
-        std::size_t layer = 0, take = 0;
-        QString name;
-    };
-    struct Compared {
-        std::optional<core::DoubleTake> take;
-        QString trouble;
-    };
     void look();
     void fill();
     void use(const core::SideChoice& choice);
+    QString nameOf(std::size_t take) const;
     QString names(const std::vector<std::size_t>& takes) const;
 
     SessionTask task_{session()};
     std::string key_;
-    std::vector<Candidate> candidates_;
-    std::map<std::string, std::shared_ptr<const Compared>> known_; ///< by the two takes
-    std::map<std::string, double> own_;                            ///< what a take costs by itself
-    std::vector<std::string> keys_;                                ///< of the candidates
+    core::PartTakes takes_;
+    core::PairMemory memory_;
     std::optional<core::SideChoice> two_, four_;
     QLabel *sentence_, *about_;
     QTableWidget* table_;
