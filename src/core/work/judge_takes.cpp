@@ -58,6 +58,7 @@ std::vector<std::string> measureNew(const TakesToJudge& wanted, TakeMemory& memo
         const auto& one = wanted.takes[i];
         if (!memory.measures.contains(one.key)) {
             auto made = measured(one, wanted, p);
+            if (p.stopped()) break; // what was stopped is no verdict
             if (!made) troubles[i] = made.error().line();
             memory.measures[one.key] = made ? std::make_shared<const TakeMeasure>(std::move(*made)) : nullptr;
         }
@@ -66,11 +67,13 @@ std::vector<std::string> measureNew(const TakesToJudge& wanted, TakeMemory& memo
         const int rate = one.dry.rateHz > 0 ? one.dry.rateHz : one.take.sampleRateHz;
         if (earlier.samples().empty() || !second) continue;
         auto pair = comparePerformances(earlier.samples(), *second, rate, {p.stop, nullptr});
+        if (p.stopped()) break;
         memory.pairs[pairKey(wanted, one)] = pair ? std::make_shared<const DoubleTake>(std::move(*pair)) : nullptr;
     }
     if (const std::string key = "measure " + wanted.earlierKey;
         wanted.earlier && !p.stopped() && !memory.measures.contains(key)) {
         auto made = measureTake(earlier.samples(), wanted.earlier->rateHz, wanted.grid, {}, {p.stop, nullptr});
+        if (p.stopped()) return troubles;
         memory.measures[key] = made ? std::make_shared<const TakeMeasure>(std::move(*made)) : nullptr;
     }
     return troubles;
