@@ -1,8 +1,8 @@
 #include "cli/report.h"
+#include "core/actions/place_microphones.h"
 #include "core/audio/audio_writer.h"
 #include "core/audio/file_place.h"
 #include "core/units/number_text.h"
-#include "core/work/place_microphones.h"
 
 #include <fmt/format.h>
 

@@ -1,10 +1,10 @@
 #include "cli/report.h"
+#include "core/actions/capture_files.h"
 #include "core/advice/impulse_findings.h"
 #include "core/audio/audio_writer.h"
 #include "core/audio/file_place.h"
 #include "core/impulse/impulse_edit.h"
 #include "core/units/number_text.h"
-#include "core/work/capture_files.h"
 
 #include <fmt/format.h>
 

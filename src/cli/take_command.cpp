@@ -1,7 +1,7 @@
 #include "cli/report.h"
+#include "core/actions/compare_pairs.h"
+#include "core/actions/judge_takes.h"
 #include "core/units/text.h"
-#include "core/work/compare_pairs.h"
-#include "core/work/judge_takes.h"
 
 #include <fmt/format.h>
 

@@ -2,8 +2,8 @@
 
 #include "app/models/session_task.h"
 #include "app/tasks/task_runner.h"
+#include "core/actions/judge_takes.h"
 #include "core/timing/comp.h"
-#include "core/work/judge_takes.h"
 
 #include <QObject>
 

@@ -2,7 +2,7 @@
 
 #include "app/benches/bench_page.h"
 #include "app/models/session_task.h"
-#include "core/work/place_microphones.h"
+#include "core/actions/place_microphones.h"
 
 class QCheckBox;
 class QComboBox;

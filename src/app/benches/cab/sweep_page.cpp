@@ -5,10 +5,10 @@
 #include "app/widgets/column_share.h"
 #include "app/widgets/figure_table.h"
 #include "app/widgets/progress_line.h"
+#include "core/actions/capture_files.h"
 #include "core/advice/impulse_findings.h"
 #include "core/audio/audio_writer.h"
 #include "core/impulse/impulse_difference.h"
-#include "core/work/capture_files.h"
 #include "engine/simulated_device.h"
 
 #include <QComboBox>

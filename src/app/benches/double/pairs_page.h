@@ -2,7 +2,7 @@
 
 #include "app/benches/bench_page.h"
 #include "app/models/session_task.h"
-#include "core/work/compare_pairs.h"
+#include "core/actions/compare_pairs.h"
 
 class QTableWidget;
 

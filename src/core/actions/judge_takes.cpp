@@ -1,4 +1,4 @@
-#include "core/work/judge_takes.h"
+#include "core/actions/judge_takes.h"
 
 #include "core/audio/audio_reader.h"
 #include "core/mix/dry_samples.h"

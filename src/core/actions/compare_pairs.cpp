@@ -1,4 +1,4 @@
-#include "core/work/compare_pairs.h"
+#include "core/actions/compare_pairs.h"
 
 #include "core/advice/take_judgement.h"
 #include "core/mix/dry_samples.h"

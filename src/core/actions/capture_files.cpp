@@ -1,4 +1,4 @@
-#include "core/work/capture_files.h"
+#include "core/actions/capture_files.h"
 
 #include "core/advice/impulse_findings.h"
 #include "core/audio/audio_reader.h"

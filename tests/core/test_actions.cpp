@@ -1,10 +1,10 @@
 // What one does, as functions: a stop in the middle spoils nothing, and what was measured before is not measured again.
 
+#include "core/actions/capture_files.h"
+#include "core/actions/compare_pairs.h"
+#include "core/actions/judge_takes.h"
+#include "core/actions/place_microphones.h"
 #include "core/demo_session/demo_session.h"
-#include "core/work/capture_files.h"
-#include "core/work/compare_pairs.h"
-#include "core/work/judge_takes.h"
-#include "core/work/place_microphones.h"
 #include "support/signals.h"
 
 #include <QtTest/QtTest>
@@ -14,7 +14,7 @@
 using namespace gristle;
 using namespace gristle::core;
 
-class TestWork : public QObject {
+class TestActions : public QObject {
     Q_OBJECT
 private slots:
     void initTestCase()
@@ -37,7 +37,7 @@ private:
 };
 
 // Stopped after some milliseconds, many times: what it gives then is judged as if nothing had been.
-void TestWork::aStopSpoilsNoVerdict()
+void TestActions::aStopSpoilsNoVerdict()
 {
     const Part& part = song().parts[0];
     const auto wanted = takesToJudge(*session_, song(), part, 1);
@@ -65,7 +65,7 @@ void TestWork::aStopSpoilsNoVerdict()
     QCOMPARE(second.two->cost, first.two->cost);
 }
 
-void TestWork::whatIsKnownIsNotMeasuredAgain()
+void TestActions::whatIsKnownIsNotMeasuredAgain()
 {
     const auto wanted = takesToJudge(*session_, song(), song().parts[0], 0);
     const auto once = judgeTakes(wanted, {}), again = judgeTakes(wanted, once.memory);
@@ -77,7 +77,7 @@ void TestWork::whatIsKnownIsNotMeasuredAgain()
 }
 
 // A recording of two microphones on two channels; where one channel is asked for, that one.
-void TestWork::unlikeChannelsAreMicrophones()
+void TestActions::unlikeChannelsAreMicrophones()
 {
     SweepSettings settings;
     settings.seconds = 1.0;
@@ -99,7 +99,7 @@ void TestWork::unlikeChannelsAreMicrophones()
     QVERIFY(!captureFiles({sweepFile, {both}, 3, {}}));
 }
 
-void TestWork::badFilesAreTold()
+void TestActions::badFilesAreTold()
 {
     const auto none = captureFiles({"nowhere.wav", {"nor here.wav"}, 0, {}});
     QVERIFY(!none && none.error().line().find("nowhere.wav") != std::string::npos);
@@ -111,5 +111,5 @@ void TestWork::badFilesAreTold()
     QVERIFY(!placeMicrophones(plan));
 }
 
-QTEST_APPLESS_MAIN(TestWork)
-#include "test_work.moc"
+QTEST_APPLESS_MAIN(TestActions)
+#include "test_actions.moc"

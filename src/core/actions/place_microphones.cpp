@@ -1,4 +1,4 @@
-#include "core/work/place_microphones.h"
+#include "core/actions/place_microphones.h"
 
 #include "core/advice/impulse_findings.h"
 #include "core/impulse/loudspeaker_model.h"
