@@ -37,13 +37,29 @@ function(gristle_headers name first)
   endif()
 endfunction()
 
-# gristle_library(name SOURCES ... [DEPENDS ...] [PRIVATE ...]): a static library of one folder.
-# Includes are written from src/ ("core/units/result.h"). Qt is not on the path, so a wrong include cannot compile.
+# Includes are written from src/ ("core/units/result.h"), and a target sees its own folder and those of the libraries
+# that it depends on, nothing else: an include against the arrows finds no file. The root that it looks in holds a link
+# to that one folder.
+function(gristle_include_root name scope)
+  file(RELATIVE_PATH folder "${PROJECT_SOURCE_DIR}/src" "${CMAKE_CURRENT_SOURCE_DIR}")
+  set(root "${PROJECT_BINARY_DIR}/include/${name}")
+  get_filename_component(parent "${root}/${folder}" DIRECTORY)
+  file(MAKE_DIRECTORY "${parent}")
+  if(NOT EXISTS "${root}/${folder}")
+    file(CREATE_LINK "${CMAKE_CURRENT_SOURCE_DIR}" "${root}/${folder}" SYMBOLIC)
+  endif()
+  target_include_directories(${name} ${scope} "${root}")
+endfunction()
+
+# gristle_library(name SOURCES ... [DEPENDS ...] [PRIVATE ...]): a static library of one folder. Qt is not on its path.
 function(gristle_library name)
   cmake_parse_arguments(ARG "" "" "SOURCES;DEPENDS;PRIVATE" ${ARGN})
   add_library(${name} STATIC ${ARG_SOURCES})
-  target_include_directories(${name} PUBLIC "${PROJECT_SOURCE_DIR}/src")
+  gristle_include_root(${name} PUBLIC)
   target_link_libraries(${name} PUBLIC ${ARG_DEPENDS} PRIVATE gristle_warnings ${ARG_PRIVATE})
+  string(REPLACE gristle_ "" folder ${name})
+  file(GENERATE OUTPUT "${PROJECT_BINARY_DIR}/include-roots/${folder}.txt"
+    CONTENT "$<TARGET_PROPERTY:${name},INCLUDE_DIRECTORIES>")
   gristle_headers(${name} gristle_units <algorithm> <array> <cmath> <complex> <functional> <map> <memory>
     <optional> <span> <string> <utility> <vector>)
 endfunction()
@@ -53,7 +69,7 @@ function(gristle_test name)
   cmake_parse_arguments(ARG "" "" "SOURCES;DEPENDS" ${ARGN})
   add_executable(${name} ${ARG_SOURCES})
   set_target_properties(${name} PROPERTIES AUTOMOC ON)
-  target_include_directories(${name} PRIVATE "${PROJECT_SOURCE_DIR}/src" "${PROJECT_SOURCE_DIR}/tests")
+  target_include_directories(${name} PRIVATE "${PROJECT_SOURCE_DIR}/tests")
   target_link_libraries(${name} PRIVATE ${ARG_DEPENDS} Qt6::Test gristle_warnings)
   target_compile_definitions(${name} PRIVATE GRISTLE_CLI_PATH="$<TARGET_FILE:gristle-cli>"
     GRISTLE_SOURCE_DIR="${PROJECT_SOURCE_DIR}")

@@ -1,6 +1,6 @@
 #include "core/advice/align_findings.h"
 #include "core/audio/resampler.h"
-#include "core/mix/render.h"
+#include "core/mix/render/render.h"
 #include "core/signal/biquad.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"

@@ -167,7 +167,7 @@ private slots:
                  qPrintable(QString::number(firstSound(first))));
     }
 
-    /// Behind an open back sound is late, dull and turned over.
+    /// Behind an open back sound is late, dull and inverted.
     void behindAnOpenBack()
     {
         Setting setting{cabinetOf("one-open").value(), kNoRoom};
@@ -177,7 +177,7 @@ private slots:
         const auto low = [&](const MicrophonePlace& p, double hz) {
             return responseAt(setting, microphoneOf("pressure").value(), p, hz);
         };
-        // Turned over at low frequency, where both stand in the near field of their side.
+        // Inverted at low frequency, where both stand in the near field of their side.
         const Complex ratio = low({-0.1, 0, 0}, 80.0) / low({0.1, 0, 0}, 80.0);
         QVERIFY2(ratio.real() < 0.0 && std::abs(ratio.imag()) < std::abs(ratio.real()),
                  qPrintable(QString("%1 %2").arg(ratio.real()).arg(ratio.imag())));
@@ -408,7 +408,7 @@ private slots:
         const MicrophonePlace behind{-0.1, 0.0, 0.0}, before{0.1, 0.0, 0.0};
         QVERIFY(inside(bright(before) - bright(behind), 10.0, 99.0, "behind it is hollow"));
         const Complex turned = responseAt(setting, m, behind, 120.0) / responseAt(setting, m, before, 120.0);
-        QVERIFY2(turned.real() < 0.0, "behind it is turned over");
+        QVERIFY2(turned.real() < 0.0, "behind it is inverted");
     }
 
     /// Every kind of cabinet and microphone gives an impulse, at every rate, everywhere.

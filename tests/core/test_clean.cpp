@@ -1,7 +1,7 @@
 #include "core/advice/clean_findings.h"
 #include "core/measure/measure_file.h"
-#include "core/mix/clean_judge.h"
-#include "core/mix/render.h"
+#include "core/mix/figures/clean_judge.h"
+#include "core/mix/render/render.h"
 #include "support/sampled_guitar.h"
 #include "support/signals.h"
 

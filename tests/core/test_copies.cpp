@@ -3,7 +3,7 @@
 #include "core/advice/stereo_findings.h"
 #include "core/audio/audio_reader.h"
 #include "core/measure/stereo_measure.h"
-#include "core/mix/copies.h"
+#include "core/mix/figures/copies.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
 #include "support/signals.h"
@@ -76,7 +76,7 @@ private slots:
         QTest::addColumn<QString>("chain");
         QTest::newRow("hard left and right") << true << -100.0 << 100.0 << 1.3 << false << 0.0 << "";
         QTest::newRow("part of a sample") << false << -100.0 << 100.0 << 0.71357 << false << 0.0 << "";
-        QTest::newRow("turned over") << false << -100.0 << 100.0 << 2.0 << true << 0.0 << "";
+        QTest::newRow("inverted") << false << -100.0 << 100.0 << 2.0 << true << 0.0 << "";
         QTest::newRow("not as loud") << true << -60.0 << 40.0 << 0.9 << false << -4.0 << "";
         QTest::newRow("both in the middle") << true << 0.0 << 0.0 << 0.5 << false << 0.0 << "";
         QTest::newRow("through a rig") << true << -100.0 << 100.0 << 1.1 << false << 0.0 << "softclip | gain db=-6";
@@ -118,7 +118,7 @@ private slots:
         if (isGuitar && laterMs > 5.0) return; // dips as near as its partials: a window of 0.34 s cannot tell them
         for (std::size_t i = 0; i < std::min<std::size_t>(3, copies[0].notches.size()); ++i) {
             const double expected = copies[0].notches[i].hz;
-            // Closed form: odd halves of 1 / t, turned over whole ones.
+            // Closed form: odd halves of 1 / t, inverted whole ones.
             const double formula = (double(i) + (isInverted ? 1.0 : 0.5)) / (0.001 * laterMs);
             QVERIFY2(std::abs(expected / formula - 1.0) < 1e-4,
                      qPrintable(QString("%1 for %2").arg(expected).arg(formula)));

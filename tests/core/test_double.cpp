@@ -447,7 +447,7 @@ private slots:
         QVERIFY2(std::abs(after - before + 6.0206) < 0.05, qPrintable(QString::number(after - before)));
     }
 
-    /// A copy is one, moved, turned over, scaled and filtered; the part played again is none.
+    /// A copy is one, moved, inverted, scaled and filtered; the part played again is none.
     void copies()
     {
         const auto a = played(rhythmRiff(6), 120.0, hand(5));

@@ -1,5 +1,5 @@
 #include "core/audio/take_writer.h"
-#include "core/mix/signal_ledger.h"
+#include "core/mix/figures/signal_ledger.h"
 #include "core/session/gain_book.h"
 #include "core/session/recorded_take.h"
 #include "core/session/session_folder.h"

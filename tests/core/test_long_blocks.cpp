@@ -1,8 +1,8 @@
-#include "core/rig/circuit/circuits_abreast.h"
+#include "core/rig/circuit/circuit_batch.h"
 #include "core/rig/circuit/voices.h"
 #include "core/rig/compiled_rig.h"
-#include "core/rig/conveyor.h"
 #include "core/rig/nodes/circuit_side.h"
+#include "core/rig/stage_scheduler.h"
 #include "support/allocation_watch.h"
 #include "support/signals.h"
 
@@ -108,10 +108,10 @@ private slots:
         QFETCH(double, peakV);
         constexpr double kRate = 384000.0;
         CircuitSolver one(amplifierSections(Voice(voice), {}), kRate);
-        CircuitsAbreast sixteen(one);
+        CircuitBatch sixteen(one);
         std::vector<std::vector<float>> x;
-        CircuitsAbreast::Volts volts;
-        for (unsigned lane = 0; lane < CircuitsAbreast::kLanes; ++lane) x.push_back(notes(peakV, 2.0, lane + 1));
+        CircuitBatch::Volts volts;
+        for (unsigned lane = 0; lane < CircuitBatch::kLanes; ++lane) x.push_back(notes(peakV, 2.0, lane + 1));
         const auto in = x;
         const std::size_t half = x[0].size() / 2;
         for (std::size_t lane = 0; lane < x.size(); ++lane) volts[lane] = x[lane].data();
@@ -141,16 +141,16 @@ private slots:
     void sixteenDoNotMindHowABlockIsCut()
     {
         const CircuitSolver one(amplifierSections(Voice::TightCascade, {}), 384000.0);
-        CircuitsAbreast whole(one), cut(one);
+        CircuitBatch whole(one), cut(one);
         std::vector<std::vector<float>> x;
-        for (unsigned lane = 0; lane < CircuitsAbreast::kLanes; ++lane) {
+        for (unsigned lane = 0; lane < CircuitBatch::kLanes; ++lane) {
             x.push_back(notes(1.0, 0.1, lane + 1));
             x.back().resize(1000);
         }
         auto pieces = x;
-        const auto process = [](CircuitsAbreast& circuits, std::vector<std::vector<float>>& of, std::size_t at,
+        const auto process = [](CircuitBatch& circuits, std::vector<std::vector<float>>& of, std::size_t at,
                                 std::size_t count) {
-            CircuitsAbreast::Volts volts;
+            CircuitBatch::Volts volts;
             for (std::size_t lane = 0; lane < of.size(); ++lane) volts[lane] = of[lane].data() + at;
             circuits.process(volts, count, 1.0, 2.0f);
         };
@@ -170,13 +170,13 @@ private slots:
     {
         const CircuitSolver one(amplifierSections(Voice::TightCascade, {}), 384000.0);
         std::vector<std::vector<float>> sound;
-        for (unsigned lane = 0; lane < CircuitsAbreast::kLanes; ++lane) {
+        for (unsigned lane = 0; lane < CircuitBatch::kLanes; ++lane) {
             sound.push_back(notes(1.0, 0.1, lane + 1));
             sound.back().resize(1000);
         }
         const auto played = [&one](std::vector<std::vector<float>> x) {
-            CircuitsAbreast circuits(one);
-            CircuitsAbreast::Volts volts;
+            CircuitBatch circuits(one);
+            CircuitBatch::Volts volts;
             for (std::size_t lane = 0; lane < x.size(); ++lane) volts[lane] = x[lane].data();
             circuits.process(volts, x[0].size(), 1.0, 2.0f);
             return x;
@@ -341,18 +341,18 @@ private slots:
 
     /// Every stage takes every step once, in order, after the stage before is through with as many frames, whoever
     /// works; steps that may be on their way beside each other are waited for all the same.
-    void theConveyorKeepsOrder()
+    void theSchedulerKeepsOrder()
     {
         std::vector<std::size_t> fine, coarse;
         for (std::size_t i = 1; i <= 200; ++i) fine.push_back(10 * i);
         for (std::size_t i = 1; i <= 8; ++i) coarse.push_back(250 * i);
-        const std::vector<Conveyor::Stage> stages{{fine}, {fine}, {coarse, true}, {coarse}, {fine}};
-        Conveyor conveyor(stages);
-        std::array<std::atomic<std::size_t>, 5> reached{}, steps{}; // frames, of those not abreast in order
+        const std::vector<StageScheduler::Stage> stages{{fine}, {fine}, {coarse, true}, {coarse}, {fine}};
+        StageScheduler scheduler(stages);
+        std::array<std::atomic<std::size_t>, 5> reached{}, steps{}; // frames, of those not in a batch in order
         std::array<std::atomic<bool>, 8> isPlayed{};
         std::atomic<int> faults{0};
         const auto work = [&] {
-            while (const auto task = conveyor.take()) {
+            while (const auto task = scheduler.take()) {
                 const auto [stage, step] = *task;
                 const std::size_t from = step > 0 ? stages[stage].ends[step - 1] : 0, to = stages[stage].ends[step];
                 if (stage == 3) {
@@ -368,7 +368,7 @@ private slots:
                     reached[stage] = to;
                 }
                 ++steps[stage];
-                conveyor.finish(*task);
+                scheduler.finish(*task);
             }
         };
         {

@@ -1,7 +1,7 @@
 #include "core/advice/stereo_findings.h"
-#include "core/mix/control_travel.h"
-#include "core/mix/mixdown.h"
-#include "core/mix/rig_ledger.h"
+#include "core/mix/figures/control_travel.h"
+#include "core/mix/figures/rig_ledger.h"
+#include "core/mix/render/mixdown.h"
 #include "support/signals.h"
 
 #include <QtTest/QtTest>

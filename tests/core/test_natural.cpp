@@ -217,7 +217,7 @@ private slots:
             return playNatural(voice, NaturalPart::Riff, {.seconds = 8.0, .spreadMs = 5.0, .seed = seed}, int(kRate)).x;
         };
         const auto one = side(70), other = side(72);
-        // The second microphone stands 1.5 m away, and is turned over.
+        // The second microphone stands 1.5 m away, and is inverted.
         const auto oneHeard = driven(one, 20.0, kRate),
                    otherHeard = movedEarlier(driven(other, 20.0, kRate), -210.3, true);
         QVERIFY(!asItsDi(oneHeard, oneHeard, kRate)); // no cleaner than it is

@@ -280,7 +280,7 @@ private slots:
         QVERIFY(within > 0.95 * double(take.notes.size()));
     }
 
-    /// Second against first is first against second turned over.
+    /// Second against first is first against second inverted.
     void theOtherWayRound()
     {
         PlayingStyle one, other;

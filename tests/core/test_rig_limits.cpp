@@ -1,6 +1,6 @@
-#include "core/mix/rig_limits.h"
+#include "core/mix/figures/rig_limits.h"
 
-#include "core/mix/stage_run.h"
+#include "core/mix/figures/stage_run.h"
 #include "support/signals.h"
 
 #include <QtTest/QtTest>

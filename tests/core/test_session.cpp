@@ -386,7 +386,7 @@ void TestSession::sheetNamesEverything()
                              "amplifier", "averages 1 &lt; 2", "Breakwater", "drop D", "6/8"})
         QVERIFY2(html.find(text) != std::string::npos, text);
     const auto moved = SessionFolder::create(dir.filePath("b.gristle").toStdString(), example(), "");
-    QVERIFY(recallSheetHtml(*moved, {}).find("1.5 dB, 0.61 ms earlier, turned over") != std::string::npos);
+    QVERIFY(recallSheetHtml(*moved, {}).find("1.5 dB, 0.61 ms earlier, inverted") != std::string::npos);
 }
 
 void TestSession::barsFollowTheMeter()

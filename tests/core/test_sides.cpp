@@ -1,6 +1,8 @@
 // What two sides are to each other, what a copy costs in mono, and which takes make the best sides.
 
+#include "core/actions/compare_sides.h"
 #include "core/advice/pair_choice.h"
+#include "core/advice/sides_words.h"
 #include "core/measure/stereo_measure.h"
 #include "core/stereo/complement.h"
 #include "core/stereo/copy_delay.h"
@@ -37,6 +39,53 @@ std::vector<float> strokes(double attackDb, double low, const std::vector<double
 class TestSides : public QObject {
     Q_OBJECT
 private slots:
+    void sidesAreTold_data()
+    {
+        QTest::addColumn<double>("attack");
+        QTest::addColumn<double>("low");
+        QTest::addColumn<QString>("words");
+        QTest::newRow("one each") << -6.0 << 6.0 << "A has more attack, B more low end";
+        QTest::newRow("both on the second")
+            << 6.0 << 6.0 << "B has more of both, attack and low end: give A one of them, with less drive or more bass";
+        QTest::newRow("both on the first")
+            << -6.0 << -6.0
+            << "A has more of both, attack and low end: give B one of them, with less drive or more bass";
+        QTest::newRow("attack") << 6.0 << 0.0 << "B has more attack; their low end is even";
+        QTest::newRow("low end") << 0.0 << -6.0 << "A has more low end; their attack is even";
+        QTest::newRow("neither") << 0.0 << 0.0 << "The sides sound alike";
+    }
+
+    void sidesAreTold()
+    {
+        QFETCH(double, attack);
+        QFETCH(double, low);
+        Complement sides;
+        sides.definitionApartDb = attack, sides.weightApartDb = low;
+        QTEST(QString::fromStdString(sidesWords(sides, "A", "B")), "words");
+    }
+
+    /// The layer in hand and one across the middle; without takes there are none.
+    void theSidesOfAPart()
+    {
+        Part part;
+        QVERIFY(!sidesOf(part, 0));
+        for (const double place : {-100.0, -60.0, 0.0, 80.0}) {
+            Layer l;
+            l.place = place;
+            part.layers.push_back(l);
+        }
+        QVERIFY(!sidesOf(part, 0));
+        for (Layer& l : part.layers) l.takes.resize(1);
+        QCOMPARE(*sidesOf(part, 0), std::pair(std::size_t(0), std::size_t(3)));
+        QCOMPARE(*sidesOf(part, 3), std::pair(std::size_t(0), std::size_t(3)));
+        QCOMPARE(*sidesOf(part, 9), std::pair(std::size_t(0), std::size_t(3)));
+        QCOMPARE(*sidesOf(part, 2), std::pair(std::size_t(0), std::size_t(2))); // nobody is across of the middle
+        part.layers[3].takes.clear();
+        QCOMPARE(*sidesOf(part, 1), std::pair(std::size_t(0), std::size_t(1)));
+        part.layers[0].takes.clear(), part.layers[2].takes.clear();
+        QVERIFY(!sidesOf(part, 1));
+    }
+
     void edgeAndWeightAreThoseOfTheSignal()
     {
         const std::vector<double> onsets{0.5, 0.9, 1.3, 1.7};

@@ -1,6 +1,6 @@
 // Bars and beats in seconds, tempo maps from MIDI files, and the pieces that a layer is joined of.
 
-#include "core/mix/take_reader.h"
+#include "core/mix/render/take_reader.h"
 #include "core/session/midi_tempo.h"
 #include "core/session/pieces.h"
 #include "support/signals.h"

@@ -1,7 +1,7 @@
 #include "core/measure/colour.h"
-#include "core/mix/control_travel.h"
-#include "core/mix/render.h"
-#include "core/mix/stage_picture.h"
+#include "core/mix/figures/control_travel.h"
+#include "core/mix/figures/stage_picture.h"
+#include "core/mix/render/render.h"
 #include "support/signals.h"
 
 #include <QtTest/QtTest>

@@ -1,9 +1,9 @@
 #include "core/actions/compare_pairs.h"
 
+#include "core/actions/take_key.h"
 #include "core/advice/take_judgement.h"
-#include "core/mix/dry_samples.h"
-#include "core/mix/session_mix.h"
-#include "core/units/json_text.h"
+#include "core/mix/render/dry_samples.h"
+#include "core/mix/render/session_mix.h"
 
 #include <algorithm>
 
@@ -19,9 +19,7 @@ std::string PartTakes::key() const
 PartTakes takesOf(const SessionFolder& session, const Song& song, const Part& part)
 {
     PartTakes out;
-    Song about = song; // all that bars and tuning depend on
-    about.parts.clear();
-    out.grid = about.grid();
+    out.grid = song.grid();
     std::vector<Take> seen;
     for (std::size_t l = 0; l < part.layers.size(); ++l)
         for (std::size_t t = 0; t < part.layers[l].takes.size(); ++t) {
@@ -29,12 +27,9 @@ PartTakes takesOf(const SessionFolder& session, const Song& song, const Part& pa
             const auto isSame = [&](const Take& s) { return s.file == take.file && s.channel == take.channel; };
             if (take.isPunch() || std::ranges::any_of(seen, isSame)) continue;
             seen.push_back(take);
-            Song one = about;
-            one.parts = {{"", {Layer{}}}};
-            one.parts[0].layers[0].takes = {take};
-            out.takes.push_back(
-                {l, t, take.file, jsonText(songToJson(one)), layerRecipe(session, take, RigDocument{})});
-            out.takes.back().dry.tailS = 0.0;
+            LayerRecipe dry = layerRecipe(session, take, RigDocument{});
+            dry.tailS = 0.0;
+            out.takes.push_back({l, t, take.file, takeKey(song, dry, &take), std::move(dry)});
         }
     out.isCut = out.takes.size() > PartTakes::kMost;
     if (out.isCut) out.takes.erase(out.takes.begin(), out.takes.end() - long(PartTakes::kMost));

@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/advice/pair_choice.h"
-#include "core/mix/layer_source.h"
+#include "core/mix/render/layer_source.h"
 #include "core/session/session_folder.h"
 
 #include <map>

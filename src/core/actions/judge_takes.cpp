@@ -1,10 +1,10 @@
 #include "core/actions/judge_takes.h"
 
+#include "core/actions/take_key.h"
 #include "core/audio/audio_reader.h"
-#include "core/mix/dry_samples.h"
-#include "core/mix/session_mix.h"
+#include "core/mix/render/dry_samples.h"
+#include "core/mix/render/session_mix.h"
 #include "core/timing/strings.h"
-#include "core/units/json_text.h"
 
 #include <fmt/format.h>
 #include <utility>
@@ -95,27 +95,18 @@ TakesToJudge takesToJudge(const SessionFolder& session, const Song& song, const 
     out.grid = song.grid();
     out.tuning.referenceHz = song.referenceHz;
     out.tuning.openHz = openStrings(song.tuning, song.referenceHz);
-    Song about = song; // all that bars and tuning depend on
-    about.parts.clear();
-    const auto keyOf = [&](const Layer& l) {
-        Song one = about;
-        one.parts.push_back({"", {l}});
-        return jsonText(songToJson(one));
-    };
     for (const Take& t : part.layers[layer].takes) {
-        Layer alone;
-        alone.takes.push_back(t);
-        out.takes.push_back({t, keyOf(alone), layerRecipe(session, t, RigDocument{})});
-        out.takes.back().dry.tailS = 0.0;
+        LayerRecipe dry = layerRecipe(session, t, RigDocument{});
+        dry.tailS = 0.0;
+        out.takes.push_back({t, takeKey(song, dry, &t), std::move(dry)});
     }
     for (std::size_t i = 0; i < layer; ++i) {
-        Layer earlier = part.layers[i];
+        const Layer& earlier = part.layers[i];
         if (!earlier.chosenTake()) continue;
         out.earlier = layerRecipe(session, earlier, RigDocument{});
         out.earlier->tailS = 0.0;
         out.earlierName = earlier.name;
-        earlier.keptPair.clear();
-        out.earlierKey = keyOf(earlier);
+        out.earlierKey = takeKey(song, *out.earlier);
         break;
     }
     return out;

@@ -71,7 +71,7 @@ std::vector<Finding> alignFindings(const AlignedFiles& aligned, double maxMs)
                 fmt::format("Look further: --max-ms {:.0f}", std::min(1000.0, 2.0 * maxMs)));
         const double backDb = a.lossBeforeDb - a.lossAfterDb;
         if (a.isInverted) {
-            add(Severity::Stop, "align.inverted", "Turned over",
+            add(Severity::Stop, "align.inverted", "Inverted",
                 fmt::format("{} is upside down against {}: where both play, they work against each other.", name,
                             first),
                 "Turn its polarity");

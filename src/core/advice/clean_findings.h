@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/advice/finding.h"
-#include "core/mix/clean_judge.h"
+#include "core/mix/figures/clean_judge.h"
 
 namespace gristle::core {
 

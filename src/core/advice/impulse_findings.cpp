@@ -124,7 +124,7 @@ std::vector<Finding> cancelFindings(std::span<const BlendPart> parts,
     return {makeFinding(Severity::Fix, "impulse.cancel", "sum", "They work against each other",
                         fmt::format("At {} Hz the sum is {} dB under what they have by themselves.", figureText(hz, 0),
                                     figureText(worst)),
-                        "Bring them together, or turn one over")};
+                        "Bring them together, or invert one")};
 }
 
 } // namespace gristle::core

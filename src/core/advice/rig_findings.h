@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/advice/finding.h"
-#include "core/mix/rig_ledger.h"
+#include "core/mix/figures/rig_ledger.h"
 #include "core/rig/starting_points.h"
 
 namespace gristle::core {

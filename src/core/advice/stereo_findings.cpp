@@ -41,7 +41,7 @@ std::vector<Finding> stereoFindings(const StereoResult& s, const std::string& su
     const double r = *s.correlation;
     if (!s.monoLossDb || r < -0.5) {
         Finding f =
-            makeFinding(Severity::Stop, "stereo.inverted", subject, "One side is turned over",
+            makeFinding(Severity::Stop, "stereo.inverted", subject, "One side is inverted",
                         fmt::format("Left and right work against each other (correlation {}): in mono {} is left.",
                                     figureText(r, 2), s.monoLossDb ? "little" : "nothing"),
                         "Turn the polarity of one side");
@@ -76,7 +76,7 @@ std::vector<Finding> stereoFindings(const StereoResult& s, const std::string& su
     if (s.monoLossDb && worst && *worst->monoLossDb > 3.0) {
         Finding f = makeFinding(
             Severity::Fix, "stereo.low_end", subject, fmt::format("The low end thins at {:.0f} Hz", worst->hz),
-            fmt::format("In mono it loses {} dB there: the sides arrive at different times or one is turned over.",
+            fmt::format("In mono it loses {} dB there: the sides arrive at different times or one is inverted.",
                         figureText(*worst->monoLossDb)),
             "Check polarity and delay of the sides");
         bar(f, *worst->monoLossDb, 0.0, "dB", -3.0, 12.0);

@@ -2,8 +2,8 @@
 
 #include "core/advice/finding.h"
 #include "core/measure/stereo_measure.h"
-#include "core/mix/copies.h"
-#include "core/mix/mixdown.h"
+#include "core/mix/figures/copies.h"
+#include "core/mix/render/mixdown.h"
 
 namespace gristle::core {
 

@@ -112,7 +112,7 @@ std::vector<Planned> plan(const std::string& crunch, const std::string& clean)
         p.place = right ? 80.0 : -80.0;
         p.barBeats = 3.0, p.tempo = 138.0, p.strings = standardTuning(), p.rig = clean;
         p.notes = brokenChords(10, 3.0);
-        p.style = playing(31, 4400.0, 0.11); // planted: the same performance twice, one turned over
+        p.style = playing(31, 4400.0, 0.11); // planted: the same performance twice, one inverted
         p.averageDbfs = -18.2;
         p.turnedOver = right;
         p.guitar = "the long one", p.pickup = "bridge",
@@ -129,7 +129,7 @@ std::vector<Planned> plan(const std::string& crunch, const std::string& clean)
         p.notes = rhythmRiff(6);
         p.style = playing(41, 3300.0, 0.09);
         p.averageDbfs = -18.0 - double(microphone);
-        p.microphone = microphone; // planted: one is turned over, one stands far off
+        p.microphone = microphone; // planted: one is inverted, one stands far off
         p.guitar = "the short one", p.pickup = "bridge", p.recorded = "2026-10-18T11:02:44";
         p.interface.seed = std::uint32_t(20 + microphone);
         out.push_back(std::move(p));
@@ -137,7 +137,7 @@ std::vector<Planned> plan(const std::string& crunch, const std::string& clean)
     return out;
 }
 
-/// What a microphone before a driven amplifier hears: close; 21 cm further off and turned over; in the room, where the
+/// What a microphone before a driven amplifier hears: close; 21 cm further off and inverted; in the room, where the
 /// floor and a wall answer.
 std::vector<float> atMicrophone(std::vector<float> volts, int which)
 {

@@ -24,7 +24,7 @@ std::complex<double> discPressure(double b, double r, double z, double k);
 
 /// The pressure around a cabinet in its room at one frequency, 1 at 1 m before a driver that is flat in an endless
 /// baffle. Front waves by the rings of each driver; the cabinet's edges send a part on, also behind it, so that low
-/// frequencies go all around (Vanderkooy 1991); the back of an open one radiates turned over; floor and wall by images.
+/// frequencies go all around (Vanderkooy 1991); the back of an open one radiates inverted; floor and wall by images.
 class SoundField {
 public:
     SoundField(const Cabinet& cabinet, const Room& room, double hz);

@@ -18,7 +18,7 @@ struct StereoBand {
 struct StereoResult {
     std::optional<double> correlation; ///< at zero lag, samples as they are; none where a side is silent
     std::optional<double> balanceDb;   ///< right less left integrated loudness; none where a side is silent
-    std::optional<double> width;       ///< P_S / (P_M + P_S): mono 0, unrelated 0.5, turned over 1
+    std::optional<double> width;       ///< P_S / (P_M + P_S): mono 0, unrelated 0.5, inverted 1
     std::optional<double> monoLossDb;  ///< 10 lg((P_L + P_R) / P_(L+R)); none where nothing is left
     std::vector<StereoBand> bands;     ///< third octaves 25 Hz to 20 kHz (IEC 61260-1, base ten), as far as Nyquist
 };

@@ -1,6 +1,6 @@
 #include "core/rig/compiled_rig.h"
 
-#include "core/rig/conveyor.h"
+#include "core/rig/stage_scheduler.h"
 #include "core/units/decibels.h"
 #include "core/units/no_denormals.h"
 #include "core/units/vectorised.h"
@@ -156,9 +156,9 @@ private:
                 Run& run = runs.emplace_back();
                 while (stage < stages.size() && addWork(stage, block, run.work)) ++stage;
                 run.wholeStage = stage;
-                std::vector<Conveyor::Stage> steps;
+                std::vector<StageScheduler::Stage> steps;
                 for (const Work& work : run.work) steps.push_back(work.steps);
-                run.conveyor = std::make_unique<Conveyor>(std::move(steps));
+                run.scheduler = std::make_unique<StageScheduler>(std::move(steps));
             }
         } catch (const std::bad_alloc&) {
             return playInTurns(block, slices);
@@ -170,20 +170,20 @@ private:
     }
     /// What is done with a block, step by step.
     struct Work {
-        Conveyor::Stage steps;
+        StageScheduler::Stage steps;
         std::function<void(std::size_t from, std::size_t to, std::size_t step)> play;
     };
     /// Stages that are played beside each other, and the one after them, which takes the whole block.
     struct Run {
         std::vector<Work> work;
-        std::unique_ptr<Conveyor> conveyor;
+        std::unique_ptr<StageScheduler> scheduler;
         std::size_t wholeStage = 0;
     };
     /// False where the stage is to be given the whole block at once.
     bool addWork(std::size_t stage, const AudioBlock& block, std::vector<Work>& run)
     {
         NodeProcessor& processor = *stages[stage].processor;
-        Conveyor::Stage slices;
+        StageScheduler::Stage slices;
         for (std::size_t at = 0; at < block.frames; at += kSlice)
             slices.ends.push_back(std::min(at + kSlice, block.frames));
         if (!processor.takesLong()) {
@@ -192,7 +192,7 @@ private:
                            }});
             return true;
         }
-        const Conveyor::Stage parts{processor.beginParts(partOf(stage, block, 0, block.frames)), false};
+        const StageScheduler::Stage parts{processor.beginParts(partOf(stage, block, 0, block.frames)), false};
         if (parts.ends.empty()) return false;
         run.push_back({slices, [this, stage, block, &processor](std::size_t from, std::size_t to, std::size_t) {
                            if (watch) watch->before(stage, partOf(stage, block, from, to - from), from);
@@ -210,10 +210,10 @@ private:
     {
         if (run.work.empty()) return;
         const auto work = [&run] {
-            while (const auto task = run.conveyor->take()) {
+            while (const auto task = run.scheduler->take()) {
                 const Work& of = run.work[task->stage];
                 of.play(task->step > 0 ? of.steps.ends[task->step - 1] : 0, of.steps.ends[task->step], task->step);
-                run.conveyor->finish(*task);
+                run.scheduler->finish(*task);
             }
         };
         std::jthread helper;

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/audio/audio_buffer.h"
 #include "core/signal/oversampler.h"
 #include "core/units/result.h"
 
@@ -95,12 +96,21 @@ struct ParameterSpec {
 using ParameterValue = std::variant<double, std::string>;
 using ParameterValues = std::map<std::string, ParameterValue>;
 
+/// An impulse in memory, in the place of a file.
+struct HeldImpulse {
+    std::shared_ptr<const Recording> recording;
+    double matchedGainDb = 0.0; ///< for level=matched
+    bool operator==(const HeldImpulse&) const = default;
+};
+
 /// What a node's maker is given besides its values.
 struct NodeContext {
     std::filesystem::path folder;   ///< relative file names start here
     std::filesystem::path boundary; ///< if not empty, files outside this folder are refused
     double rateHz = 48000.0;
-    double fullScaleV = 1.0; ///< volts at sample value 1.0 of what comes in
+    double fullScaleV = 1.0;                   ///< volts at sample value 1.0 of what comes in
+    std::map<std::string, HeldImpulse> held{}; ///< by the names that the rig gives them: no file is read for these
+    bool operator==(const NodeContext&) const = default;
 };
 
 /// What is most worth seeing of a node.

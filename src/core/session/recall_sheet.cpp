@@ -82,13 +82,13 @@ td,th{text-align:left;padding:3px 10px 3px 0;border-bottom:1px solid #D3CBBB;ver
 td.n{font-family:"JetBrains Mono",monospace}pre{font:12px "JetBrains Mono",monospace;white-space:pre-wrap}
 @media print{body{background:#fff;margin:0}h2{break-after:avoid}table{break-inside:avoid}}</style></head><body>)";
 
-/// What it takes to meet the other microphones: ", 0.61 ms earlier, turned over"; nothing where it is as recorded.
+/// What it takes to meet the other microphones: ", 0.61 ms earlier, inverted"; nothing where it is as recorded.
 std::string movedText(const Layer& layer)
 {
     std::string out;
     if (layer.earlierMs != 0.0)
         out += fmt::format(", {:.2f} ms {}", std::abs(layer.earlierMs), layer.earlierMs > 0.0 ? "earlier" : "later");
-    return out + (layer.isInverted ? ", turned over" : "");
+    return out + (layer.isInverted ? ", inverted" : "");
 }
 
 /// The take that counts, what it is joined of, and how it was played.

@@ -1,5 +1,7 @@
 #include "core/session/recorded_take.h"
 
+#include "core/session/take_place.h"
+
 #include "core/audio/audio_reader.h"
 #include "core/audio/file_place.h"
 #include "core/audio/take_writer.h"
@@ -88,14 +90,6 @@ Result<RecordingNote> readNote(const fs::path& recording, Finishing& finishing)
                      shownName(noteOf(recording)) + ": the note of a recording is broken; both stay where they are",
                      "bring the recording beside it in as a file"};
     }
-}
-
-template<typename T> T& named(std::vector<T>& list, const std::string& name)
-{
-    const auto at = std::ranges::find(list, name, &T::name);
-    if (at != list.end()) return *at;
-    list.emplace_back().name = name;
-    return list.back();
 }
 
 /// A take of a finished file for each target of its note.
@@ -290,16 +284,12 @@ std::vector<fs::path> unfinishedRecordings(const fs::path& folder)
 
 void addTakes(SessionDocument& document, const std::vector<RecordedTake>& takes)
 {
-    for (const RecordedTake& recorded : takes) {
-        Layer& layer = named(named(named(document.songs, recorded.target.song).parts, recorded.target.part).layers,
-                             recorded.target.layer);
-        if (std::ranges::find(layer.takes, recorded.take.file, &Take::file) != layer.takes.end()) continue;
-        layer.takes.push_back(recorded.take);
-        if (!recorded.take.isPunch() || layer.takes.size() == 1) {
-            layer.chosen = layer.takes.size() - 1;
-            layer.pieces.clear(); // a new one counts as a whole
-        }
-        if (document.sampleRateHz == 0) document.sampleRateHz = recorded.take.sampleRateHz;
+    for (const auto& [target, take] : takes) {
+        SessionDocument after = document;
+        const LayerPath at = addTake(after, {target.song, target.part, target.layer}, take);
+        const auto& own = findLayer(after, at)->takes;
+        const bool isThere = std::ranges::count(own, take.file, &Take::file) > 1;
+        if (!isThere) document = std::move(after);
     }
 }
 

@@ -6,7 +6,7 @@
 
 namespace gristle::core {
 
-/// One of the times that a performance is heard: on each side so much, so much later, perhaps turned over.
+/// One of the times that a performance is heard: on each side so much, so much later, perhaps inverted.
 struct HeardCopy {
     double left = 0.0, right = 0.0; ///< gains
     double laterS = 0.0;
@@ -22,7 +22,7 @@ struct CombNotch {
     double hz, depthDb;
 };
 /// Dips over 3 dB from 30 Hz to `mostHz`, the lowest first, 32 at most. For two copies t apart they lie at odd halves
-/// of 1 / t, turned over at whole ones.
+/// of 1 / t, inverted at whole ones.
 std::vector<CombNotch> predictedNotches(std::span<const HeardCopy> copies, double mostHz);
 
 } // namespace gristle::core

@@ -141,7 +141,7 @@ std::vector<double> leastPhase(const Pair& pair)
 
 struct Found {
     double delay; ///< samples, besides the lag that the spectra were taken with
-    double sign;  ///< -1: turned over
+    double sign;  ///< -1: inverted
 };
 
 /// What each frequency says of the delay: how much, and the phase that it has besides.
@@ -287,7 +287,7 @@ Found unlike(const Pair& pair, const Say& say)
 
 double lossDb(double both, double crossed) { return -10.0 * std::log10(std::max(1e-9, 1.0 + 2.0 * crossed / both)); }
 
-/// How the second, moved by a delay and turned over, meets the first in each third of an octave, and over all.
+/// How the second, moved by a delay and inverted, meets the first in each third of an octave, and over all.
 void meet(const Pair& pair, const Found& found, Alignment& out)
 {
     double all = 0.0, crossed = 0.0, most = 0.0;

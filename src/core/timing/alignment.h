@@ -50,7 +50,7 @@ Result<Alignment> alignTo(std::span<const float> reference, std::span<const floa
                           double maxMs = 50.0);
 
 /// The signal earlier by a delay that need not be whole, as long as before; zeros come in. By a Kaiser-windowed sinc of
-/// 128 taps: errors below -100 dB to 0.43 of the rate. @param invert  turns it over
+/// 128 taps: errors below -100 dB to 0.43 of the rate. @param invert  inverts it
 std::vector<float> movedEarlier(std::span<const float> x, double samples, bool invert);
 
 } // namespace gristle::core

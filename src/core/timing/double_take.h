@@ -34,7 +34,7 @@ struct DoubleTake {
     double driftMs = 0.0, driftDoubtMs = 0.0; ///< of the offsets from the first note to the last, and standard error
     std::optional<double> tuningMeanCents, tuningSdCents;
     double levelDifferenceDb = 0.0; ///< median
-    bool isCopy = false;            ///< the second is the first, moved, scaled, turned over, filtered, driven, chorused
+    bool isCopy = false;            ///< the second is the first, moved, scaled, inverted, filtered, driven, chorused
     CopyThrough copyThrough = CopyThrough::Nothing;
     double copySlope = 0.0; ///< of a copy: by how much more it is later each second, as at another speed
     double likeness = 0.0;  ///< of what sounds behind paired onsets, 1 where alike

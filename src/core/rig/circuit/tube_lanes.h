@@ -37,7 +37,7 @@ template<> struct Vectors<16> {
 
 /// Numbers of many circuits in a processor's registers, and a tube of each: TubeTable and TubePort for all of them. A
 /// register takes so many numbers of single precision; the lanes in one are a group. What is held in single precision
-/// is counted from rest, so that little is rounded. For circuits_abreast.cpp alone.
+/// is counted from rest, so that little is rounded. For circuit_batch.cpp alone.
 template<std::size_t wide, std::size_t lanes> struct Registers {
     static constexpr std::size_t kGroups = lanes / wide, kHalf = wide / 2;
     using Lane = typename Vectors<wide>::Lane;

@@ -1,6 +1,6 @@
 #include "core/rig/nodes/circuit_side.h"
 
-#include "core/rig/circuit/circuits_abreast.h"
+#include "core/rig/circuit/circuit_batch.h"
 
 #include <algorithm>
 #include <cmath>
@@ -17,7 +17,7 @@ constexpr double kForgets = 16.0;      // time constants: 140 dB
 constexpr double kComparedS = 0.05;
 constexpr double kAlikeDb = -120.0;
 
-constexpr std::size_t kLanes = CircuitsAbreast::kLanes, kParts = 2, kStretches = kParts * kLanes;
+constexpr std::size_t kLanes = CircuitBatch::kLanes, kParts = 2, kStretches = kParts * kLanes;
 
 /// Where a stretch begins to run up, where it is heard, where it ends.
 struct Stretch {
@@ -27,10 +27,10 @@ struct Stretch {
 /// Sixteen stretches on their way.
 struct Group {
     std::vector<Oversampler> over;
-    CircuitsAbreast circuits;
+    CircuitBatch circuits;
     std::array<std::vector<float>, kLanes> runUps; ///< the last part of each
 
-    Group(const Oversampler& now, const CircuitsAbreast& like, std::size_t compared) : over(kLanes, now), circuits(like)
+    Group(const Oversampler& now, const CircuitBatch& like, std::size_t compared) : over(kLanes, now), circuits(like)
     {
         for (auto& runUp : runUps) runUp.reserve(compared);
     }
@@ -38,7 +38,7 @@ struct Group {
               double inGain, float outGain) noexcept
     {
         const std::size_t frames = stretches[0].to - stretches[0].from; // as many of each
-        CircuitsAbreast::Volts volts;
+        CircuitBatch::Volts volts;
         std::array<float, kLaneChunk> low;
         for (std::size_t at = 0; at < frames; at += kLaneChunk) {
             const std::size_t n = std::min(kLaneChunk, frames - at);
@@ -137,7 +137,7 @@ std::vector<std::size_t> CircuitSide::beginParts(std::span<float> x)
         long_->stretches[s] = {s * each, s == 0 ? 0 : s * each + runUp_, (s + 1) * each + runUp_};
     long_->last.reserve(compared_);
     long_->groups.reserve(kParts);
-    const CircuitsAbreast circuits(state_.circuit);
+    const CircuitBatch circuits(state_.circuit);
     std::vector<std::size_t> ends;
     for (std::size_t part = 0; part < kParts; ++part) {
         long_->groups.emplace_back(state_.over, circuits, compared_);

@@ -70,10 +70,16 @@ Result<double> storedGain(const fs::path& file)
                  "take level=plain"};
 }
 
-Result<std::unique_ptr<NodeProcessor>> makeImpulse(const ParameterValues& v, const NodeContext& context)
+/// The response and the gain that it is played with.
+struct Loaded {
+    Recording recording;
+    double gain = 1.0;
+};
+
+Result<Loaded> load(const std::string& name, bool isMatched, const NodeContext& context)
 {
-    const std::string& name = textOf(v, "file");
-    if (name.empty()) return Error{ErrorCode::Usage, "impulse: no file is named", "write impulse file=NAME.wav"};
+    if (const auto held = context.held.find(name); held != context.held.end())
+        return Loaded{*held->second.recording, isMatched ? dbToAmplitude(held->second.matchedGainDb) : 1.0};
     const fs::path file = context.folder / name;
     if (!context.boundary.empty() && !liesInside(file, context.boundary))
         return Error{ErrorCode::BadDocument, "impulse file=" + name + ": it lies outside the session's folder",
@@ -86,12 +92,22 @@ Result<std::unique_ptr<NodeProcessor>> makeImpulse(const ParameterValues& v, con
         return Error{ErrorCode::Unsupported, name + ": it lasts over 20 s and is no impulse", "shorten it"};
     auto recording = readRecording(file);
     if (!recording) return recording.error();
-    double gain = 1.0;
-    if (textOf(v, "level") == "matched") {
-        const auto db = storedGain(file);
-        if (!db) return db.error();
-        gain = dbToAmplitude(*db);
-    }
+    Loaded out{std::move(*recording), 1.0};
+    if (!isMatched) return out;
+    const auto db = storedGain(file);
+    if (!db) return db.error();
+    out.gain = dbToAmplitude(*db);
+    return out;
+}
+
+Result<std::unique_ptr<NodeProcessor>> makeImpulse(const ParameterValues& v, const NodeContext& context)
+{
+    const std::string& name = textOf(v, "file");
+    if (name.empty()) return Error{ErrorCode::Usage, "impulse: no file is named", "write impulse file=NAME.wav"};
+    auto loaded = load(name, textOf(v, "level") == "matched", context);
+    if (!loaded) return loaded.error();
+    Recording* recording = &loaded->recording;
+    double gain = loaded->gain;
     // Convolution sums over samples: at another rate the same response has samples scaled by the ratio of the rates.
     // The resampler rings a little before an onset; silence put in front keeps that, and the node's latency takes it
     // out again.
