@@ -3,7 +3,7 @@
 
 #include "core/rig/rig_document.h"
 #include "core/sim/repertoire.h"
-#include "engine/live_chain.h"
+#include "engine/rt/live_chain.h"
 
 #include <algorithm>
 #include <chrono>

@@ -1,6 +1,6 @@
 #include "core/impulse/capture_set.h"
-#include "engine/probe.h"
-#include "engine/simulated_device.h"
+#include "engine/runs/probe.h"
+#include "engine/simulated/simulated_device.h"
 #include "support/allocation_watch.h"
 
 #include <QtTest/QtTest>

@@ -1,7 +1,7 @@
 // Recording from a real JACK server with its dummy driver, started here under a name of its own. A client feeds a
 // counter, so that a lost frame shows.
 
-#include "engine/recorder.h"
+#include "engine/rt/recorder.h"
 #include "support/signals.h"
 
 #include <QProcess>

@@ -1,10 +1,10 @@
 #include "core/signal/live_convolver.h"
 #include "core/units/calibrate.h"
-#include "engine/foot_switch.h"
-#include "engine/live_chain.h"
-#include "engine/loop_ping.h"
-#include "engine/simulated_device.h"
-#include "engine/standard_room.h"
+#include "engine/devices/foot_switch.h"
+#include "engine/rt/live_chain.h"
+#include "engine/runs/loop_ping.h"
+#include "engine/simulated/simulated_device.h"
+#include "engine/simulated/standard_room.h"
 #include "support/allocation_watch.h"
 #include "support/signals.h"
 
@@ -416,7 +416,7 @@ private slots:
     {
         QFETCH(double, delay);
         QFETCH(double, snrDb);
-        // Delayed by its spectrum, turned over as a cable may, in white noise.
+        // Delayed by its spectrum, inverted as a cable may, in white noise.
         const auto ping = latencyPing(kRate, 0.1);
         const std::size_t n = 32768;
         RealFft fft(n);

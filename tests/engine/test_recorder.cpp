@@ -1,6 +1,6 @@
 #include "core/rig/circuit/guitar_circuit.h"
-#include "engine/recorder.h"
-#include "engine/simulated_device.h"
+#include "engine/rt/recorder.h"
+#include "engine/simulated/simulated_device.h"
 #include "support/allocation_watch.h"
 #include "support/file_size_limit.h"
 #include "support/signals.h"

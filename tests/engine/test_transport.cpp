@@ -1,7 +1,7 @@
 // What sounds while a take is recorded, in step with the recorder to the sample; and the plan of a run.
 
-#include "engine/live_chain.h"
-#include "engine/run_plan.h"
+#include "engine/rt/live_chain.h"
+#include "engine/runs/run_plan.h"
 #include "support/allocation_watch.h"
 
 #include <QTemporaryDir>

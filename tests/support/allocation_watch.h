@@ -2,8 +2,9 @@
 
 namespace gristle::test {
 
-/// Counts what the calling thread allocates and locks while the watch lives. Needs support/allocation_watch.cpp in the
-/// program, which replaces operator new and interposes malloc's callers and pthread_mutex_lock.
+/// Counts what the calling thread allocates, gives back and locks while the watch lives. Needs
+/// support/allocation_watch.cpp in the program, which stands in for operator new, plain and aligned, for malloc and its
+/// kin (not under the sanitizers, whose they are) and for pthread_mutex_lock.
 class AllocationWatch {
 public:
     AllocationWatch();

@@ -3,7 +3,7 @@
 #include "app/benches/level/check_page.h"
 #include "app/benches/level/level_bench.h"
 #include "core/demo_session/demo_session.h"
-#include "engine/standard_room.h"
+#include "engine/simulated/standard_room.h"
 #include "support/window_bench.h"
 
 #include <QPushButton>
@@ -32,7 +32,7 @@ protected:
         b.window.openPaths({session});
         b.settle();
         b.window.capture().useTestClock();
-        b.window.showBench(0);
+        b.window.showBench("Level");
         b.window.bench<app::LevelBench>()->showPage(page);
         b.settle();
     }
@@ -46,7 +46,7 @@ protected:
         QVERIFY(check.isRunning());
         for (double at = 0.0; at < seconds; at += 0.1) {
             if (which == app::GuidedCheck::Step::Turn) room(b).setAngleDeg(180.0 * at / seconds);
-            b.window.capture().runFor(0.1);
+            b.window.capture().player().runFor(0.1);
         }
         if (check.isRunning() && check.step() == which) QTest::keyClick(b.find<QPushButton>("checkGo"), Qt::Key_Return);
         b.settle();

@@ -22,12 +22,12 @@ struct RigWindow : WindowBench {
     {
         window.openPaths({demo});
         window.session().setPath({0, 1, 0});
-        window.session().setLoop(2.0, 2.5);
-        window.showBench(1);
+        window.session().loop().set(2.0, 2.5);
+        window.showBench("Rig");
         settle();
     }
     SessionModel& session() { return window.session(); }
-    RigChain chain() { return session().rig().chain; }
+    RigChain chain() { return session().rigs().inHand().chain; }
     QStringList types()
     {
         QStringList out;

@@ -1,7 +1,7 @@
 #pragma once
 
 #include "app/shell/main_window.h"
-#include "engine/simulated_device.h"
+#include "engine/simulated/simulated_device.h"
 
 #include <QtTest/QtTest>
 
