@@ -68,7 +68,7 @@ Result<Answer> align(const Options& o, const Surroundings& s)
         a.json["pair"].push_back(toJson(file, aligned->rateHz));
         a.text += fmt::format("{}: {}, {}, confidence {}; the sum loses {} dB as it is, {} dB {}\n", file.file.string(),
                               delayText(file.alignment.delaySamples, aligned->rateHz),
-                              file.alignment.isInverted ? "turned over" : "the right way up",
+                              file.alignment.isInverted ? "inverted" : "the right way up",
                               figureText(file.alignment.confidence, 2), figureText(file.alignment.lossBeforeDb, 2),
                               figureText(file.alignment.lossAfterDb, 2), file.isKeptLate ? "kept late" : "aligned");
         if (!file.written.empty()) a.text += fmt::format("  written to {}\n", file.written.string());

@@ -119,7 +119,8 @@ Result<Answer> answer(const Options& o, const Progress& progress)
 void addCab(CLI::App& app, Job& job)
 {
     auto o = std::make_shared<Options>();
-    auto* cab = app.add_subcommand("cab", "Renders an impulse from a cabinet and placed microphones, by a model");
+    auto* cab = app.add_subcommand("cab", "Renders an impulse from a cabinet and placed microphones, by a model")
+                    ->alias("place");
     cab->add_option("OUT", o->out, "WAV to write")->required();
     cab->add_option("--cabinet", o->cabinet, "one-open, one-closed, small-open, two-open, two-closed, four-closed");
     cab->add_option("--mic", o->microphones, "KIND[:distance_cm[:offset_cm[:angle[:gain_db[:invert]]]]]; several");

@@ -1,8 +1,8 @@
 #include "cli/report.h"
 #include "core/advice/clean_findings.h"
 #include "core/audio/file_place.h"
-#include "core/mix/clean_judge.h"
-#include "core/mix/render.h"
+#include "core/mix/figures/clean_judge.h"
+#include "core/mix/render/render.h"
 
 #include <fmt/format.h>
 

@@ -50,6 +50,7 @@ void addPairs(CLI::App& app, Job& job);
 void addRecord(CLI::App& app, Job& job);
 void addRender(CLI::App& app, Job& job);
 void addSession(CLI::App& app, Job& job);
+void addSides(CLI::App& app, Job& job);
 void addStereo(CLI::App& app, Job& job);
 void addTake(CLI::App& app, Job& job);
 

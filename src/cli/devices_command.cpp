@@ -1,5 +1,5 @@
 #include "cli/report.h"
-#include "engine/loop_ping.h"
+#include "engine/runs/loop_ping.h"
 
 #include <fmt/format.h>
 

@@ -1,5 +1,5 @@
 #include "cli/report.h"
-#include "core/mix/signal_ledger.h"
+#include "core/mix/figures/signal_ledger.h"
 #include "core/rig/nodes/loading.h"
 #include "core/rig/rig_document.h"
 

@@ -1,10 +1,7 @@
 #include "cli/report.h"
 #include "cli/rig_option.h"
-#include "core/advice/file_findings.h"
-#include "core/advice/rig_findings.h"
-#include "core/advice/stereo_findings.h"
+#include "core/actions/mix_layers.h"
 #include "core/audio/file_place.h"
-#include "core/mix/session_mix.h"
 #include "core/units/number_text.h"
 #include "core/units/text.h"
 
@@ -64,12 +61,13 @@ Result<MixLayer> parseLayer(const std::string& text)
     return layer;
 }
 
-Result<std::vector<MixLayer>> layersOf(const Options& o, std::vector<std::string>& warnings, MixOptions& options)
+Result<MixPlan> planOf(const Options& o)
 {
     NodeContext context;
     RigDocument rig;
+    MixPlan out;
     if (o.rig.given()) {
-        auto read = o.rig.read(context, warnings);
+        auto read = o.rig.read(context, out.warnings);
         if (!read) return read.error();
         rig = std::move(*read);
     }
@@ -78,59 +76,42 @@ Result<std::vector<MixLayer>> layersOf(const Options& o, std::vector<std::string
             return Error{ErrorCode::Usage, "mix: layers and a session are named", "name one of them"};
         const auto session = SessionFolder::open(o.session, Access::Read);
         if (!session) return session.error();
-        if (o.law.empty()) options.law = session->document().law;
-        options.rateHz = session->document().sampleRateHz;
-        auto layers = sessionMix(*session, o.song, o.part, o.rig.allowMissing, warnings);
-        if (layers && o.rig.given())
-            for (MixLayer& layer : *layers) {
-                layer.recipe.rig = rig;
-                layer.recipe.context = context;
-            }
-        return layers;
+        auto plan = planMix(*session, o.song, o.part, o.rig.allowMissing);
+        if (!plan) return plan.error();
+        std::ranges::move(plan->warnings, std::back_inserter(out.warnings));
+        out.layers = std::move(plan->layers);
+        out.options = plan->options;
     }
-    std::vector<MixLayer> out;
     for (const auto& text : o.layers) {
         auto layer = parseLayer(text);
         if (!layer) return layer.error();
-        layer->recipe.rig = rig;
-        layer->recipe.context = context;
         layer->recipe.allowMissing = o.rig.allowMissing;
-        out.push_back(std::move(*layer));
+        out.layers.push_back(std::move(*layer));
     }
+    if (o.rig.given() || o.session.empty())
+        for (MixLayer& layer : out.layers) {
+            layer.recipe.rig = rig;
+            layer.recipe.context = context;
+        }
+    out.options.match = o.match;
+    if (!o.law.empty()) out.options.law = *parsePanLaw(o.law);
     return out;
 }
 
 Result<Answer> mix(const Options& o, const Surroundings& s)
 {
-    MixOptions options;
-    options.match = o.match;
-    if (!o.law.empty()) options.law = *parsePanLaw(o.law);
-    std::vector<std::string> warnings;
-    const auto layers = layersOf(o, warnings, options);
-    if (!layers) return layers.error();
+    const auto plan = planOf(o);
+    if (!plan) return plan.error();
     std::vector<std::filesystem::path> inputs{o.rig.rigFile};
-    for (const MixLayer& layer : *layers) {
+    for (const MixLayer& layer : plan->layers) {
         const auto files = inputsOf(layer.recipe);
         inputs.insert(inputs.end(), files.begin(), files.end());
     }
     if (const auto may = checkOutput(o.out, inputs); !may) return may.error();
-    auto report =
-        mixToFile(o.out, *layers, options, o.isFloat ? SampleFormat::Float32 : SampleFormat::Int24, s.progress());
-    if (!report) return report.error();
-    const std::string subject = shownName(o.out);
-    auto findings = sumFindings(report->truePeakDbtp, report->clippedSamples, subject);
-    RenderReport told;
-    told.warnings = warnings;
-    told.warnings.insert(told.warnings.end(), report->warnings.begin(), report->warnings.end());
-    for (auto& f : rigFindings(told, {}, {}, subject)) findings.push_back(std::move(f));
-    if (auto f = notFiniteFinding(report->notFiniteSamples, subject)) findings.push_back(std::move(*f));
-    for (const auto& l : report->layers)
-        if (auto f = truncatedFinding(l.source, shownName(l.file))) findings.push_back(std::move(*f));
-    for (auto& f : stereoFindings(report->stereo, subject)) findings.push_back(std::move(f));
-    std::vector<std::string> names;
-    for (const auto& l : report->layers) names.push_back(shownName(l.file));
-    for (auto& f : bodyFindings(report->layers, names)) findings.push_back(std::move(f));
-    rank(findings);
+    const auto format = o.isFloat ? SampleFormat::Float32 : SampleFormat::Int24;
+    const auto mixed = writeMix(o.out, *plan, format, shownName(o.out), s.progress());
+    if (!mixed) return mixed.error();
+    const MixReport* const report = &mixed->report;
     Answer a;
     a.json = {{"out", o.out}, {"frames", report->frames}, {"sample_rate_hz", report->rateHz}};
     a.json["layer"] = Json::array();
@@ -147,8 +128,8 @@ Result<Answer> mix(const Options& o, const Surroundings& s)
     }
     a.json["loudness"] = toJson(report->loudness);
     a.json["stereo"] = toJson(report->stereo);
-    a.json["findings"] = toJson(findings);
-    a.text += findingLines(findings);
+    a.json["findings"] = toJson(mixed->findings);
+    a.text += findingLines(mixed->findings);
     return a;
 }
 

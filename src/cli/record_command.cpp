@@ -3,8 +3,8 @@
 #include "core/audio/file_place.h"
 #include "core/session/recorded_take.h"
 #include "core/units/text.h"
-#include "engine/recorder.h"
-#include "engine/simulated_device.h"
+#include "engine/rt/recorder.h"
+#include "engine/simulated/simulated_device.h"
 
 #include <chrono>
 #include <filesystem>

@@ -1,7 +1,7 @@
 #pragma once
 
 #include "cli/command.h"
-#include "core/mix/layer_source.h"
+#include "core/mix/render/layer_source.h"
 
 namespace gristle::cli {
 

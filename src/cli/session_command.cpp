@@ -1,12 +1,13 @@
 #include "cli/command.h"
+#include "core/actions/import_files.h"
 #include "core/audio/file_place.h"
 #include "core/session/recall_sheet.h"
 #include "core/session/recorded_take.h"
-#include "core/session/take_import.h"
 #include "core/units/text.h"
 
 #include <fmt/format.h>
 #include <iostream>
+#include <map>
 
 namespace gristle::cli {
 
@@ -57,16 +58,19 @@ Result<Answer> create(const Options& o, const Surroundings&)
 }
 
 /// The part of that name in the song asked for (else the first song), made where it is not there.
-Result<Part*> partOf(SessionDocument& d, const Options& o)
+/// A layer for each file: those of one name get numbers.
+std::vector<FileToImport> filesOf(const Options& o, const std::string& song)
 {
-    if (d.songs.empty()) d.songs.push_back({"Song 1", o.tempo, "4/4", "E standard", {}});
-    Song* song = o.song.empty() ? &d.songs.front() : nullptr;
-    for (Song& s : d.songs)
-        if (s.name == o.song) song = &s;
-    if (!song) return Error{ErrorCode::Usage, "song \"" + o.song + "\": there is no such song", "see session info"};
-    for (Part& p : song->parts)
-        if (p.name == o.part) return &p;
-    return &song->parts.emplace_back(Part{o.part, {}});
+    std::vector<FileToImport> out;
+    std::map<std::string, int> count;
+    for (const auto& file : o.files) {
+        const std::string stem = validText(std::filesystem::path(file).stem().string());
+        const int nth = ++count[stem];
+        out.push_back({file,
+                       {o.channel, o.takesShort ? ShortFile::TakeWhatIsThere : ShortFile::Refuse},
+                       {song, o.part, nth == 1 ? stem : fmt::format("{} {}", stem, nth), o.guitar, o.pickup, o.place}});
+    }
+    return out;
 }
 
 Result<Answer> add(const Options& o, const Surroundings& s)
@@ -74,41 +78,29 @@ Result<Answer> add(const Options& o, const Surroundings& s)
     auto session = openTold(o.dir);
     if (!session) return session.error();
     SessionDocument d = session->document();
-    const auto part = partOf(d, o);
-    if (!part) return part.error();
+    if (d.songs.empty()) d.songs.push_back({"Song 1", o.tempo, "4/4", "E standard", {}});
+    const std::string song = o.song.empty() ? d.songs.front().name : o.song;
+    if (std::ranges::find(d.songs, song, &Song::name) == d.songs.end())
+        return Error{ErrorCode::Usage, "song \"" + o.song + "\": there is no such song", "see session info"};
+    const auto files = filesOf(o, song);
+    auto staged = stageFiles(session->path(), d.interface, files, localNow(), s.progress());
+    if (!staged && staged.error().code == ErrorCode::Truncated)
+        return Error{ErrorCode::Truncated, staged.error().message,
+                     "copy or export it again, or bring in what is there with --short"};
+    if (!staged) return staged.error();
+    const auto takes = placeTakes(session->path(), std::move(*staged));
+    if (!takes) return takes.error();
     Answer a;
     a.json["take"] = Json::array();
-    std::vector<StagedTake> staged;
-    for (const auto& file : o.files) {
-        const ImportOptions options{o.channel, o.takesShort ? ShortFile::TakeWhatIsThere : ShortFile::Refuse};
-        auto take = s.stop.stop_requested()
-                        ? Result<StagedTake>(Error{ErrorCode::Cancelled, "session add: stopped", ""})
-                        : stageTake(session->path(), d.interface, file, options, localNow());
-        if (!take) { // nothing half-done stays: a bad file leaves the session as it was
-            discardTakes(staged);
-            const bool isShort = take.error().code == ErrorCode::Truncated;
-            return isShort ? Error{ErrorCode::Truncated, take.error().message,
-                                   "copy or export it again, or bring in what is there with --short"}
-                           : take.error();
-        }
-        staged.push_back(std::move(*take));
-    }
-    auto takes = placeTakes(session->path(), std::move(staged));
-    if (!takes) return takes.error();
     std::vector<LogEntry> entries;
     for (std::size_t i = 0; i < takes->size(); ++i) {
-        Take& take = (*takes)[i];
-        if (d.sampleRateHz == 0) d.sampleRateHz = take.sampleRateHz;
-        Layer layer;
-        layer.name = validText(std::filesystem::path(o.files[i]).stem().string());
-        layer.place = o.place;
-        layer.guitar = o.guitar;
-        layer.pickup = o.pickup;
+        const Take& take = (*takes)[i];
+        const Layer& layer = *findLayer(d, addTake(d, files[i].into, take));
         a.json["take"].push_back({{"file", take.file}, {"frames", take.frames}});
         a.text += take.file + "\n";
-        entries.push_back({take.recorded, "take", "Take 1 brought in: " + take.source, "", o.part, layer.name});
-        layer.takes.push_back(take);
-        (*part)->layers.push_back(std::move(layer));
+        entries.push_back({take.recorded, "take",
+                           fmt::format("Take {} brought in: {}", layer.takes.size(), take.source), song, o.part,
+                           layer.name});
     }
     if (const auto saved = session->save(d); !saved) {
         if (saved.error().code == ErrorCode::NotConfirmed) return saved.error(); // the session names them

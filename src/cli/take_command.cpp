@@ -1,3 +1,4 @@
+#include "cli/part_choice.h"
 #include "cli/report.h"
 #include "core/actions/compare_pairs.h"
 #include "core/actions/judge_takes.h"
@@ -14,32 +15,6 @@ namespace {
 struct Options {
     std::string session, song, part, layer;
 };
-
-struct Chosen {
-    const Song* song;
-    const Part* part;
-    std::size_t layer;
-};
-
-/// The part, and its layer or the first that has a take.
-Result<Chosen> choose(const SessionDocument& document, const Options& o)
-{
-    const auto is = [](const std::string& wanted, const std::string& name) { return wanted.empty() || wanted == name; };
-    bool isPartThere = false;
-    for (const Song& song : document.songs)
-        for (const Part& part : song.parts) {
-            if (!is(o.song, song.name) || part.name != o.part) continue;
-            isPartThere = true;
-            for (std::size_t i = 0; i < part.layers.size(); ++i)
-                if (is(o.layer, part.layers[i].name) && (!o.layer.empty() || !part.layers[i].takes.empty()))
-                    return Chosen{&song, &part, i};
-        }
-    if (!isPartThere)
-        return Error{ErrorCode::Usage, "part \"" + o.part + "\": there is no such part", "see session info"};
-    if (!o.layer.empty())
-        return Error{ErrorCode::Usage, "layer \"" + o.layer + "\": there is no such layer in it", "see session info"};
-    return Error{ErrorCode::FileMissing, "part \"" + o.part + "\" has no take yet", "bring one in"};
-}
 
 Json barJson(const BarVerdict& b)
 {
@@ -60,7 +35,7 @@ Result<Answer> judge(const Options& o, const Surroundings& s)
 {
     const auto session = SessionFolder::open(o.session, Access::Read);
     if (!session) return session.error();
-    const auto chosen = choose(session->document(), o);
+    const auto chosen = choosePart(session->document(), o.song, o.part, o.layer);
     if (!chosen) return chosen.error();
     const Layer& layer = chosen->part->layers[chosen->layer];
     if (layer.takes.empty())
@@ -118,7 +93,7 @@ Result<Answer> pairs(const Options& o, const Surroundings& s)
 {
     const auto session = SessionFolder::open(o.session, Access::Read);
     if (!session) return session.error();
-    const auto chosen = choose(session->document(), o);
+    const auto chosen = choosePart(session->document(), o.song, o.part, o.layer);
     if (!chosen) return chosen.error();
     const DoubleLimits limits = doubleStyle(session->document().doubleStyles, chosen->part->doubleStyle).limits;
     const PartTakes part = takesOf(*session, *chosen->song, *chosen->part);
