@@ -7,7 +7,7 @@
 #include "core/audio/audio_writer.h"
 #include "core/audio/peak_pyramid.h"
 #include "core/measure/measure_file.h"
-#include "core/mix/render.h"
+#include "core/mix/render/render.h"
 #include "core/session/session_folder.h"
 #include "core/signal/convolver.h"
 

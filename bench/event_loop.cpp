@@ -56,7 +56,7 @@ int main(int argc, char** argv)
     const QString folder = argv[2];
     std::vector<std::pair<QString, std::function<void()>>> steps = {
         {"open", [&] { window.openPaths({argv[1]}); }},
-        {"rig", [&] { window.showBench(1); }},
+        {"rig", [&] { window.showBench("Rig"); }},
         {"control",
          [&] {
              auto* edit = window.findChild<QLineEdit*>("control.drive");
@@ -64,12 +64,15 @@ int main(int argc, char** argv)
              emit edit->editingFinished();
          }},
         {"hear", [&] { window.audition().setPlaying(true); }},
-        {"blend", [&] { window.showBench(3); }},
+        {"blend", [&] { window.showBench("Blend"); }},
         {"match", [&] { window.findChild<QPushButton*>("matchLoudness")->click(); }},
-        {"log", [&] { window.showBench(4); }},
+        {"cab", [&] { window.showBench("Cab"); }},
+        {"take", [&] { window.showBench("Take"); }},
+        {"double", [&] { window.showBench("Double"); }},
+        {"log", [&] { window.showBench("Log"); }},
         {"undo", [&] { window.session().undoStack().undo(); }},
         {"export", [&] { window.exporter().writeMix(folder + "/loop.wav", false); }},
-        {"level", [&] { window.showBench(0); }},
+        {"level", [&] { window.showBench("Level"); }},
     };
     std::size_t next = 0;
     int calm = 0;

@@ -2,7 +2,7 @@
 // `bench/full-rig WORK-FOLDER`
 
 #include "core/audio/audio_writer.h"
-#include "core/mix/render.h"
+#include "core/mix/render/render.h"
 
 #include <algorithm>
 #include <chrono>

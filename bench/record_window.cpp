@@ -55,7 +55,7 @@ int main(int argc, char** argv)
     if (const auto made = core::SessionFolder::create(folder.toStdString(), document, "2026-11-26T12:00:00"); !made)
         return 1;
     window.openPaths({folder});
-    window.showBench(0);
+    window.showBench("Level");
     window.bench<LevelBench>()->showPage("record");
     Capture& capture = window.capture();
     PaintCount paints;

@@ -42,8 +42,8 @@ class TestCabPages : public QObject {
         {
             window.openPaths({session});
             window.session().setPath({0, 0, 0});
-            window.session().setLoop(2.0, 3.0);
-            window.showBench(2);
+            window.session().loop().set(2.0, 3.0);
+            window.showBench("Cab");
             window.capture().useTestClock();
             show(page);
         }
@@ -186,7 +186,7 @@ private slots:
         b.type("makeLength", "60");
         b.find<QLineEdit>("makeName")->setText("both");
         b.click("makeIntoRig");
-        const RigDocument rig = b.window.session().rig();
+        const RigDocument rig = b.window.session().rigs().inHand();
         QCOMPARE(impulseOf(rig), std::string("impulses/both.wav"));
         QVERIFY(recallLine(rig.chain).find("level=matched") != std::string::npos);
         const auto made = readRecording(b.folder() / "impulses/both.wav").value();
@@ -195,16 +195,18 @@ private slots:
         b.bench().showPage("make");
         const auto request = b.bench().audition();
         QCOMPARE(request.slots_.size(), std::size_t(2));
-        const auto heard = request.slots_[0].render(2.0, 3.0, {});
+        RenderCache& cache = *b.window.session().renders();
+        const auto heard = renderSound(request.slots_[0].sound, 2.0, 3.0, cache);
         QVERIFY2(bool(heard), heard ? "" : heard.error().message.c_str());
         double power = 0.0;
-        for (const float x : heard->audio.channel(0)) power += double(x) * double(x);
+        for (const float x : (*heard)->audio.channel(0)) power += double(x) * double(x);
         QVERIFY(power > 0.0);
-        const auto other = request.slots_[1].render(2.0, 3.0, {}); // what is made, in a rig at matched level
+        const auto other =
+            renderSound(request.slots_[1].sound, 2.0, 3.0, cache); // what is made, in a rig at matched level
         QVERIFY2(bool(other), other ? "" : other.error().message.c_str());
         // It is what was put into the rig: the same to the rounding of a file.
-        for (std::size_t i = 0; i < heard->audio.frames(); i += 97)
-            QVERIFY(std::abs(other->audio.channel(0)[i] - heard->audio.channel(0)[i]) < 0.002f);
+        for (std::size_t i = 0; i < (*heard)->audio.frames(); i += 97)
+            QVERIFY(std::abs((*other)->audio.channel(0)[i] - (*heard)->audio.channel(0)[i]) < 0.002f);
     }
 
     /// A level at which it would clip is not offered; stopping ends it; a microphone that hears nothing says so.
@@ -314,7 +316,7 @@ private slots:
             b.find<QTableView>("impulseTable")->selectRow(0);
             b.settle();
             b.click("impulseIntoRig");
-            QCOMPARE(impulseOf(b.window.session().rig()), std::string("impulses/cab 20.wav"));
+            QCOMPARE(impulseOf(b.window.session().rigs().inHand()), std::string("impulses/cab 20.wav"));
         }
         // In another window, after the file was moved.
         fs::rename((folder + "/0/cab 20.wav").toStdString(), (folder + "/1/renamed.wav").toStdString());
@@ -410,7 +412,7 @@ private slots:
         QVERIFY(b.finds().contains("cab.phantom")); // the second is a ribbon
 
         b.click("placeIntoRig");
-        const std::string file = impulseOf(b.window.session().rig());
+        const std::string file = impulseOf(b.window.session().rigs().inHand());
         const auto kept = readRecording(b.folder() / file).value();
         const auto setting = settingOf(plan).value();
         const auto one = placementImpulse(setting, plan.microphones[0], kept.sampleRateHz, 0.3).value(),
@@ -459,7 +461,7 @@ private slots:
             QCOMPARE(b.cell("placeTable", row, 9), shownFigure(test::number(told["spill"].toObject()["spill_db"]), 1));
         }
         b.click("placeIntoRig");
-        const auto made = readRecording(b.folder() / impulseOf(b.window.session().rig())).value(),
+        const auto made = readRecording(b.folder() / impulseOf(b.window.session().rigs().inHand())).value(),
                    other = readRecording(file.toStdString()).value();
         QCOMPARE(made.audio.frames(), other.audio.frames());
         QVERIFY(std::ranges::equal(made.audio.channel(0), other.audio.channel(0)));

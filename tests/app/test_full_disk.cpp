@@ -172,7 +172,7 @@ void TestFullDisk::aTakeKeepsItsRecordingUntilItIsNoted()
     const auto recording = record(b, 24000);
     disk::below(folder_.toStdString());
     disk::leaveRoom(600); // for the note of the recording, not for the journal
-    b.window.session().keepRecording(recording);
+    b.window.session().keeper().keep(recording);
     b.settle();
     disk::leaveRoom(-1);
     QCOMPARE(takes(b), std::size_t(1));
@@ -202,8 +202,8 @@ void TestFullDisk::cutsKeepTheirRecordingUntilTheyAreNoted()
         const auto recording = record(b, 48000);
         disk::below(folder_.toStdString());
         disk::leaveRoom(room);
-        b.window.session().keepStretches(recording, {}, {{0, 24000, 0.0, 0.0, 0.0}}, false);
-        b.window.session().keepStretches(recording, {}, {{24000, 24000, 0.5, 0.0, 0.0}}, true);
+        b.window.session().keeper().keepStretches(recording, {}, {{0, 24000, 0.0, 0.0, 0.0}}, false);
+        b.window.session().keeper().keepStretches(recording, {}, {{24000, 24000, 0.5, 0.0, 0.0}}, true);
         b.settle();
         const bool wasFull = disk::hasFailed();
         disk::off();

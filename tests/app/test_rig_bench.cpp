@@ -223,7 +223,7 @@ void TestRigBench::levelsTravel()
 {
     test::RigWindow b(demo());
     b.type("gain db=0");
-    RigDocument rig = b.session().rig();
+    RigDocument rig = b.session().rigs().inHand();
     QVERIFY(rig.di && rig.di->octavesDb);
     const double now = rig.di->averageDbfs;
     // Made on a DI that was 4 dB louder at an input whose full scale lay 2 dB higher: 6 dB more volts.
@@ -231,7 +231,7 @@ void TestRigBench::levelsTravel()
     rig.di->averageDbfs += 4.0;
     rig.di->calibration.dbuAtFullScale += 2.0;
     const auto file = b.save(rig);
-    b.session().chooseRig(file);
+    b.session().rigs().choose(file);
     b.settle();
     auto* remedy = b.window.findChild<QPushButton*>("remedy.rig.level_moved");
     QVERIFY(remedy);
@@ -241,18 +241,18 @@ void TestRigBench::levelsTravel()
     QCOMPARE(b.types(), QStringList({"gain", "gain"}));
     QVERIFY(std::abs(std::get<double>(b.chain()[0].values.at("db")) - 6.0) < 0.051);
     QVERIFY(!b.window.findChild<QPushButton*>("remedy.rig.level_moved"));
-    QCOMPARE(b.session().rig().di->averageDbfs, now); // it is dialled in on this DI from now on
+    QCOMPARE(b.session().rigs().inHand().di->averageDbfs, now); // it is dialled in on this DI from now on
 }
 
 void TestRigBench::pickupTravels()
 {
     test::RigWindow b(demo());
     b.type("gain db=0");
-    RigDocument rig = b.session().rig();
+    RigDocument rig = b.session().rigs().inHand();
     rig.name = "brighter";
     for (std::size_t i = 4; i < rig.di->octavesDb->size(); ++i) (*rig.di->octavesDb)[i] += 6.0;
     const auto file = b.save(rig);
-    b.session().chooseRig(file);
+    b.session().rigs().choose(file);
     b.settle();
     auto* remedy = b.window.findChild<QPushButton*>("remedy.rig.pickup_differs");
     QVERIFY(remedy); // off unless wanted
@@ -297,9 +297,9 @@ void TestRigBench::aMissingImpulseIsFoundByItsContent()
                   renamed = elsewhere.filePath("deep/down here/Kept 1.wav");
     test::writeWav(elsewhere, "my cab.wav", {{0.5f, 0.25f, -0.1f, 0.05f}}, 44100);
     test::writeWav(elsewhere, "another.wav", {{0.5f, 0.25f, -0.1f, 0.06f}}, 44100);
-    const auto name = b.session().importImpulse(original);
+    const auto name = b.session().rigs().importImpulse(original);
     QVERIFY(bool(name));
-    QCOMPARE(*b.session().importImpulse(original), *name); // not twice
+    QCOMPARE(*b.session().rigs().importImpulse(original), *name); // not twice
     b.type(("impulse file=\"" + *name + "\"").c_str());
     const double with = b.dbu("impulse");
     QVERIFY(QFile::rename(original, renamed));
@@ -330,7 +330,7 @@ void TestRigBench::aMissingImpulseIsFoundByItsContent()
 void TestRigBench::runawayIsToldAndHeld()
 {
     test::RigWindow b(demo());
-    b.session().setLoop(2.0, 4.0);
+    b.session().loop().set(2.0, 4.0);
     b.type("gain db=20 | delay time=10ms feedback=1.1 mix=0.5");
     const auto told = [&] {
         return std::ranges::any_of(b.window.findChildren<QLabel*>(),

@@ -93,7 +93,7 @@ void TestStart::placeAndBenchAreKept()
         window.show();
         QTest::qWait(250);
         window.openPaths({folder});
-        window.showBench(5);
+        window.showBench("Blend");
         window.close();
     }
     MainWindow window;
@@ -103,7 +103,7 @@ void TestStart::placeAndBenchAreKept()
     const QSize room = window.screen()->availableSize(), least(1024, 700);
     QCOMPARE(window.size(), size.boundedTo(room).expandedTo(least));
     window.openPaths({folder});
-    QCOMPARE(window.currentBench(), 5);
+    QCOMPARE(window.benchName(), QString("Blend"));
 }
 
 void TestStart::aWindowFitsItsScreen()

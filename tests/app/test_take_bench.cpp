@@ -10,8 +10,8 @@
 #include "app/widgets/figure_table.h"
 #include "core/audio/audio_reader.h"
 #include "core/demo_session/demo_session.h"
-#include "core/mix/render.h"
-#include "core/mix/session_mix.h"
+#include "core/mix/render/render.h"
+#include "core/mix/render/session_mix.h"
 #include "core/session/take_import.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
@@ -23,6 +23,7 @@
 #include <QComboBox>
 #include <QDialog>
 #include <QJsonArray>
+#include <QLabel>
 #include <QLineEdit>
 #include <QTableWidget>
 
@@ -80,13 +81,13 @@ class TestTakeBench : public CaptureBench {
         if (lateBar > 0.0) out.lateFromBeat = 4.0 * (lateBar - 1.0), out.lateToBeat = 4.0 * lateBar, out.lateMs = 24.0;
         return out;
     }
-    static double bars(WindowBench& b, double count) { return count * b.window.session().barSeconds(); }
+    static double bars(WindowBench& b, double count) { return count * b.window.session().loop().barSeconds(); }
     static void openFresh(WindowBench& b, const QString& folder)
     {
         b.window.openPaths({freshSession(folder)});
         b.settle();
         b.window.capture().useTestClock();
-        b.window.showBench(3);
+        b.window.showBench("Take");
         b.settle();
     }
     static void choose(WindowBench& b, std::size_t layer)
@@ -100,7 +101,7 @@ class TestTakeBench : public CaptureBench {
         b.window.capture().setCountIn(1);
         QTest::keyClick(&b.window, Qt::Key_R);
         b.settle();
-        b.window.capture().runFor(bars(b, kBars + 1.5));
+        b.window.capture().player().runFor(bars(b, kBars + 1.5));
         QTest::keyClick(&b.window, Qt::Key_R);
         b.settle();
     }
@@ -168,7 +169,7 @@ private slots:
         QVERIFY2(judged[0].judgement.bars[4].isBad, judged[0].judgement.sentence.c_str());
         QVERIFY(judged[0].judgement.sentence.find("bar 5") != std::string::npos);
 
-        b.window.showBench(4);
+        b.window.showBench("Double");
         b.settle();
         auto* page = b.window.bench<DoubleBench>()->page<OffsetsPage>();
         QVERIFY2(page->verdict().contains("drags") && page->verdict().contains("bar 5"), qPrintable(page->verdict()));
@@ -182,7 +183,7 @@ private slots:
         QTest::keyClick(&b.window, Qt::Key_R);
         b.settle();
         QVERIFY(b.window.capture().isBusy());
-        b.window.capture().runFor(bars(b, 3.0)); // one before, the bar itself, and it ends by itself
+        b.window.capture().player().runFor(bars(b, 3.0)); // one before, the bar itself, and it ends by itself
         QVERIFY(!b.window.capture().isBusy());
         b.settle();
         const Layer& layer = *b.window.session().layer();
@@ -192,7 +193,7 @@ private slots:
         QCOMPARE(layer.pieces[1].take, std::size_t(1));
         QCOMPARE(b.window.bench<TakeBench>()->book().heardBars()[4], 1);
 
-        b.window.showBench(4);
+        b.window.showBench("Double");
         b.settle();
         const DoubleTake& after = *b.window.bench<DoubleBench>()->book().pair();
         QVERIFY2(after.offsetSdMs < before && heardAs(after) == DoubleHeard::Width, qPrintable(page->verdict()));
@@ -208,7 +209,7 @@ private slots:
         WindowBench b;
         openFresh(b, dir_.path());
         recordBoth(b, hand(1), hand(2, 5.0));
-        b.window.showBench(4);
+        b.window.showBench("Double");
         b.settle();
         DoubleBook& book = b.window.bench<DoubleBench>()->book();
         const auto notes = book.pair()->notes.size();
@@ -273,11 +274,11 @@ private slots:
         b.window.capture().run().setWish(wish);
         QTest::keyClick(&b.window, Qt::Key_R);
         b.settle();
-        b.window.capture().runFor(bars(b, 5.6)); // the first pass with its margin
-        teach(b, hand(4, 2.0));                  // another way of playing, from its own beginning
+        b.window.capture().player().runFor(bars(b, 5.6)); // the first pass with its margin
+        teach(b, hand(4, 2.0));                           // another way of playing, from its own beginning
         b.settle();
         QCOMPARE(b.window.session().layer()->takes.size(), std::size_t(1)); // while the second is recorded
-        b.window.capture().runFor(bars(b, 4.0));
+        b.window.capture().player().runFor(bars(b, 4.0));
         b.window.capture().stop();
         b.settle();
         const Layer* layer = b.window.session().layer();
@@ -387,7 +388,7 @@ private slots:
         sharp.tuningCents = 14.0;
         teach(b, sharp);
         recordThrough(b);
-        b.window.showBench(4);
+        b.window.showBench("Double");
         b.window.bench<DoubleBench>()->showPage("pairs");
         b.settle();
         auto* page = b.window.bench<DoubleBench>()->page<PairsPage>();
@@ -414,7 +415,7 @@ private slots:
         WindowBench b;
         b.window.openPaths({freshDemo()});
         b.settle();
-        b.window.showBench(4);
+        b.window.showBench("Double");
         b.window.bench<DoubleBench>()->showPage("sides");
         b.settle();
         auto* table = b.find<QTableWidget>("sidesTable");
@@ -463,7 +464,7 @@ private slots:
         for (const LayerPath& p : allLayers(d))
             if (d.songs[p.song].parts[p.part].name.find("microphones") != std::string::npos) path = p;
         b.window.session().setPath(path);
-        b.window.showBench(4);
+        b.window.showBench("Double");
         b.settle();
         auto* bench = b.window.bench<DoubleBench>();
         QVERIFY2(bench->page<OffsetsPage>()->verdict().contains("one performance"),
@@ -502,7 +503,7 @@ private slots:
         WindowBench b;
         b.window.openPaths({QString::fromStdString(folder)});
         b.settle();
-        b.window.showBench(4);
+        b.window.showBench("Double");
         b.settle();
         DoubleBook& book = b.window.bench<DoubleBench>()->book();
         QCOMPARE(book.firstDi(), std::optional<std::size_t>(2));
@@ -537,7 +538,7 @@ private slots:
         off.tuningCents = 8.0;
         off.lateFromBeat = 8.0, off.lateToBeat = 16.0, off.lateMs = 18.0; // the second phrase
         recordBoth(b, hand(1), off, part);
-        b.window.showBench(4);
+        b.window.showBench("Double");
         b.settle();
         DoubleBook& book = b.window.bench<DoubleBench>()->book();
         QVERIFY(book.pair()->tuningMeanCents && std::abs(*book.pair()->tuningMeanCents - 8.0) < 1.5);
@@ -554,6 +555,39 @@ private slots:
     }
 
     /// The command line judges the takes of a session as the bench does, figure by figure.
+    /// The sides of the part: words and figures of the page are those of `sides`.
+    void theCommandLineComparesTheSameSides()
+    {
+        WindowBench b;
+        const QString folder = dir_.filePath("sides twice.gristle");
+        QVERIFY(makeDemoSession(folder.toStdString()));
+        b.window.openPaths({folder});
+        b.settle();
+        b.window.showBench("Double");
+        b.window.bench<DoubleBench>()->showPage("sides");
+        SessionModel& session = b.window.session();
+        session.loop().set(2.0, 6.0);
+        b.settle();
+        const auto ran = run({"sides", folder, "--song", QString::fromStdString(session.song()->name), "--part",
+                              QString::fromStdString(session.part()->name), "--json"});
+        QVERIFY2(ran.code == 0, ran.error);
+        const QJsonObject told = ran.json();
+        QVERIFY2(b.find<QLabel>("sidesSentence")->text().startsWith(told["words"].toString()),
+                 qPrintable(b.find<QLabel>("sidesSentence")->text() + " / " + told["words"].toString()));
+        const auto* table = b.find<QTableWidget>("sidesTable");
+        const std::pair<const char*, int> columns[] = {{"of_first", 1}, {"of_second", 2}, {"sum", 3}};
+        for (const auto& [of, column] : columns) {
+            const QJsonObject figures = told[of].toObject();
+            int row = 0;
+            for (const char* figure : {"attack_db", "low_db", "ringing_low_db", "crest_db"})
+                QCOMPARE(table->item(row++, column)->text(),
+                         QString::fromStdString(figureText(number(figures[figure]), 1)));
+        }
+        const auto refused = run({"sides", folder, "--part", "Nothing"});
+        QCOMPARE(refused.code, 2);
+        QVERIFY(refused.error.contains("no such part"));
+    }
+
     void theCommandLineJudgesTheSame()
     {
         const QString session = dir_.filePath("judged twice.gristle");
@@ -561,7 +595,7 @@ private slots:
         WindowBench b;
         b.window.openPaths({session});
         b.settle();
-        b.window.showBench(3);
+        b.window.showBench("Take");
         for (const char* layer : {"Left 1", "Right 1"}) {
             choose(b, QString(layer) == "Left 1" ? 0 : 1);
             b.settle();
@@ -588,7 +622,7 @@ private slots:
             said.sort(), found.sort();
             QCOMPARE(said, found);
         }
-        b.window.showBench(4);
+        b.window.showBench("Double");
         b.window.bench<DoubleBench>()->showPage("pairs");
         b.settle();
         const auto ran = run({"pairs", session, "--part", "Rhythm A", "--json"});
@@ -611,16 +645,16 @@ private slots:
         teach(b, hand(1));
         b.window.capture().setCountIn(0);
         QTest::keyClick(&b.window, Qt::Key_R);
-        b.window.capture().runFor(3.0);
+        b.window.capture().player().runFor(3.0);
         QTest::keyClick(&b.window, Qt::Key_A);
-        b.window.capture().runFor(0.1); // with the next look
+        b.window.capture().player().runFor(0.1); // with the next look
         QVERIFY(b.window.capture().isBusy());
-        b.window.capture().runFor(3.0);
+        b.window.capture().player().runFor(3.0);
         QTest::keyClick(&b.window, Qt::Key_R);
         b.settle();
         QCOMPARE(b.window.session().layer()->takes.size(), std::size_t(2));
         // No layer with two takes on each side: the other bench says what it takes.
-        b.window.showBench(4);
+        b.window.showBench("Double");
         b.settle();
         QVERIFY(b.window.bench<DoubleBench>()->page<OffsetsPage>()->verdict().contains("two layers"));
     }

@@ -1,7 +1,6 @@
 // Each widget by itself, driven as a hand would drive it.
 
 #include "app/benches/blend/place_ruler.h"
-#include "app/benches/double/sides_page.h"
 #include "app/benches/log/log_model.h"
 #include "app/shell/application.h"
 #include "app/shell/go_to_dialog.h"
@@ -68,8 +67,6 @@ private slots:
     void whatIsThrownIsTold();
     void columnsShareTheirRoom();
     void typicalValuesAreGreyed();
-    void sidesAreTold_data();
-    void sidesAreTold();
     void axesMapBackAndForth_data();
     void axesMapBackAndForth();
     void hzAndNumbersAreWritten();
@@ -573,30 +570,6 @@ void TestWidgets::typicalValuesAreGreyed()
     QCOMPARE(changed.takeLast().at(1).toString(), QString("0"));
     auto* cable = figures.findChild<QLineEdit*>("control.cable");
     QVERIFY(cable && !cable->text().isEmpty() && cable->placeholderText().isEmpty());
-}
-
-void TestWidgets::sidesAreTold_data()
-{
-    QTest::addColumn<double>("edge"); // dB, second less first
-    QTest::addColumn<double>("weight");
-    QTest::addColumn<QString>("words");
-    QTest::newRow("one each") << -6.0 << 6.0 << "A carries the edge, B the weight";
-    QTest::newRow("both on the second")
-        << 6.0 << 6.0 << "B carries both, edge and weight: give A one of them, with less dirt or with more low end";
-    QTest::newRow("both on the first")
-        << -6.0 << -6.0 << "A carries both, edge and weight: give B one of them, with less dirt or with more low end";
-    QTest::newRow("edge") << 6.0 << 0.0 << "B carries the edge; the weight is even";
-    QTest::newRow("weight") << 0.0 << -6.0 << "A carries the weight; the edge is even";
-    QTest::newRow("neither") << 0.0 << 0.0 << "The sides sound alike";
-}
-
-void TestWidgets::sidesAreTold()
-{
-    QFETCH(double, edge);
-    QFETCH(double, weight);
-    Complement sides;
-    sides.definitionApartDb = edge, sides.weightApartDb = weight;
-    QTEST(sidesWords(sides, "A", "B"), "words");
 }
 
 int main(int argc, char** argv)

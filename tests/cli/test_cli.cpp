@@ -258,7 +258,7 @@ void TestCli::demoIsMeasured()
 {
     const QString d = path("demo.gristle");
     QCOMPARE(run({"demo", d, "--json"}).json()["name"].toString(), QString("Night Ferry"));
-    // The planted faults are found: a low take, hum, clipping, a side turned over.
+    // The planted faults are found: a low take, hum, clipping, a side inverted.
     const auto codes = [&](const QString& take) {
         QStringList out;
         for (const auto& f : run({"measure", d + "/audio/" + take, "--json"}).json()["findings"].toArray())

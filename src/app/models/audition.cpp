@@ -2,7 +2,7 @@
 
 #include "core/audio/resampler.h"
 #include "core/measure/loudness.h"
-#include "core/mix/render.h"
+#include "core/mix/render/render.h"
 
 #include <algorithm>
 
@@ -68,8 +68,9 @@ Result<std::shared_ptr<Audition::LivePart>> Audition::LivePart::make(const Layer
     return out;
 }
 
-Audition::Audition(QObject* parent) : QObject(parent)
+Audition::Audition(std::shared_ptr<RenderCache> cache, QObject* parent) : QObject(parent), cache_(std::move(cache))
 {
+    for (TaskRunner* t : {&task_, &opening_, &swap_}) t->setUrgent();
     timer_.setInterval(33);
     connect(&timer_, &QTimer::timeout, this, &Audition::poll);
 }
@@ -245,17 +246,20 @@ void Audition::prepare()
     const int rate = static_cast<int>(rateHz_);
     task_.run<std::shared_ptr<Prepared>>(
         tr("Preparing what is heard"),
-        [parts = request_.slots_, fromS = fromS_, toS = toS_, preroll, rate, live = live_](const Progress& progress) {
+        [parts = request_.slots_, fromS = fromS_, toS = toS_, preroll, rate, live = live_,
+         cache = cache_](const Progress& progress) {
             auto out = std::make_shared<Prepared>();
             out->program = std::make_shared<engine::Program>();
             std::vector<std::optional<double>> loudness;
             for (std::size_t i = 0; i < parts.size(); ++i) {
-                auto rendered = parts[i].render(fromS - preroll, toS, {progress.stop, nullptr});
+                auto rendered = renderSound(parts[i].sound, fromS - preroll, toS, *cache, {progress.stop, nullptr});
                 if (!rendered) {
                     out->failure = rendered.error();
                     return out;
                 }
-                auto recording = std::make_shared<Recording>(resampled(*rendered, rate));
+                auto recording = (*rendered)->sampleRateHz == rate
+                                     ? *rendered
+                                     : std::make_shared<const Recording>(resampled(**rendered, rate));
                 loudness.push_back(integratedLoudness(recording->audio, rate));
                 out->program->entries.push_back({std::move(recording), 1.0f});
                 if (parts[i].live) {

@@ -2,10 +2,10 @@
 
 #include "app/tasks/task_runner.h"
 #include "core/audio/audio_buffer.h"
-#include "core/mix/layer_source.h"
+#include "core/mix/render/sound.h"
 #include "core/units/result.h"
-#include "engine/audio_device.h"
-#include "engine/live_chain.h"
+#include "engine/devices/audio_device.h"
+#include "engine/rt/live_chain.h"
 
 #include <QObject>
 #include <QTimer>
@@ -13,12 +13,13 @@
 
 namespace gristle::app {
 
-/// One of the things being compared: renders the stretch from..to in seconds, in a worker, from values only.
+/// One of the things being compared, as a value.
 struct SlotRequest {
     QString title;
-    std::function<core::Result<core::Recording>(double fromS, double toS, const core::Progress&)> render;
+    core::Sound sound;
     /// Heard live: the DI goes through this rig as it plays. Rendered all the same, for its loudness.
     std::optional<core::LayerRecipe> live{};
+    bool operator==(const SlotRequest&) const = default;
 };
 
 struct AuditionRequest {
@@ -50,7 +51,8 @@ struct Line {
 class Audition : public QObject {
     Q_OBJECT
 public:
-    explicit Audition(QObject* parent = nullptr);
+    /// @param cache  what was rendered, for all benches
+    explicit Audition(std::shared_ptr<core::RenderCache> cache, QObject* parent = nullptr);
     ~Audition() override;
     /// Replaces the device; in tests one with a manual clock.
     void setDevice(std::unique_ptr<engine::AudioDevice> device);
@@ -112,6 +114,7 @@ private:
         core::Result<std::shared_ptr<core::CompiledRig>> compiled(const core::RigDocument& rig) const;
     };
 
+    std::shared_ptr<core::RenderCache> cache_;
     double wantedRate_ = 48000.0, rateHz_ = 0.0;
     engine::Recorder recorder_;
     Line line_;

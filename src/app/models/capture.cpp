@@ -1,13 +1,10 @@
 #include "app/models/capture.h"
 
 #include "app/models/preferences.h"
-#include "core/measure/vu.h"
-#include "core/mix/session_mix.h"
+#include "core/mix/render/session_mix.h"
 #include "core/stereo/pan_law.h"
 #include "core/units/calibrate.h"
-#include "engine/loop_ping.h"
-#include "engine/simulated_device.h"
-#include "engine/standard_room.h"
+#include "engine/runs/loop_ping.h"
 
 #include <algorithm>
 #include <cmath>
@@ -18,21 +15,20 @@ using namespace core;
 
 namespace {
 
-constexpr int kLookEveryMs = 30;
-constexpr int kPlayedBars = 8;         // that the simulated player knows of a part
-constexpr double kNothingDbfs = -70.0; // a peak below that is an input's own noise
-constexpr double kNeedleS = 0.065;     // 99 % in 300 ms
-constexpr double kDriftOverS = 30.0, kDriftFromS = 3.0;
-constexpr double kPlaysWithinDb = 30.0; // as findPlaying()
-
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
 } // namespace
 
 Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
     : QObject(parent), session_(session), audition_(audition), hearing_(session, audition),
-      run_(session, audition, *this)
+      run_(session, audition, *this), player_(session, audition), tuner_(audition), meters_(audition.recorder())
 {
+    connect(&player_, &SimulatedPlayer::changed, this, [this] {
+        clearClips();
+        emit changed();
+    });
+    connect(&player_, &SimulatedPlayer::passed, this, &Capture::poll);
+    connect(&tuner_, &TunerEar::heard, this, &Capture::metered);
     connect(&hearing_, &LiveHearing::failed, this, &Capture::failed);
     connect(&run_, &TakeRun::changed, this, &Capture::changed);
     connect(&run_, &TakeRun::failed, this, &Capture::failed);
@@ -43,22 +39,23 @@ Capture::Capture(SessionModel& session, Audition& audition, QObject* parent)
         if (isBusy()) stop();
         tone_ = false;
         hearing_.forget();
-        silentS_ = 0.0;
+        meters_.restart();
         input_ = std::min(input_, inputs() > 0 ? inputs() - 1 : 0);
         applyHearing();
-        teachPlayer();
+        player_.learn();
         if (isOpen())
             timer_.start();
         else
             timer_.stop();
         emit changed();
     });
-    connect(&session_, &SessionModel::rigChanged, this, &Capture::applyHearing);
+    for (auto signal : {&SessionModel::rigChanged, &SessionModel::takesChanged, &SessionModel::placingChanged})
+        connect(&session_, signal, this, &Capture::applyHearing);
     connect(&session_, &SessionModel::pathChanged, this, [this] {
         setAlso({});
-        teachPlayer();
+        player_.learn();
     });
-    connect(&session_, &SessionModel::takesKept, this, &Capture::teachPlayer);
+    connect(&session_, &SessionModel::takesKept, &player_, &SimulatedPlayer::learn);
     connect(&session_, &SessionModel::closing, this, [this] {
         stop();
         setHear(Hear::Nothing);
@@ -70,7 +67,6 @@ Capture::~Capture()
     deviceStop_.request_stop();
     device_.cancel();
     look_.cancel();
-    practice_.cancel();
     disconnect(&audition_, nullptr, this, nullptr);
 }
 
@@ -84,12 +80,6 @@ void Capture::lookForDevices()
             if (session_.isOpen()) ensureOpen();
             emit changed();
         });
-}
-
-engine::SimulatedRoom* Capture::room() const
-{
-    auto* simulated = dynamic_cast<engine::SimulatedDevice*>(audition_.device());
-    return simulated ? simulated->room() : nullptr;
 }
 
 bool Capture::isOpen() const { return audition_.device() && audition_.device()->isRunning() && inputs() > 0; }
@@ -144,19 +134,6 @@ void Capture::setInput(std::size_t input)
     clearClips();
     applyHearing();
     emit changed();
-}
-
-void Capture::turnPreamp(double byDb)
-{
-    if (auto* at = room()) at->setGainDb(at->gainDb() + byDb);
-    clearClips();
-    emit changed();
-}
-
-std::optional<double> Capture::preampDb() const
-{
-    const auto* at = room();
-    return at ? std::optional(at->gainDb()) : std::nullopt;
 }
 
 void Capture::setHear(Hear hear)
@@ -287,8 +264,7 @@ void Capture::record(const std::optional<RunWish>& once)
     ensureOpen();
     if (!isOpen()) return;
     clearClips();
-    played_.clear();
-    drift_.reset();
+    drift_.start();
     run_.begin(once);
     emit changed();
 }
@@ -353,72 +329,6 @@ engine::RecordReport Capture::finishStep()
     return report;
 }
 
-void Capture::clearClips()
-{
-    clipsBefore_ = audition_.recorder().level(input_).clipped;
-    reading_.clipped = 0;
-    others_.clear();
-    othersClippedBefore_.clear();
-}
-
-void Capture::meterOthers()
-{
-    for (const std::size_t input : recordedInputs()) {
-        if (input == input_) continue;
-        const engine::InputLevel level = audition_.recorder().level(input);
-        HeldLevel& held = others_[input];
-        held.peakDbfs = std::max(held.peakDbfs, amplitudeToDb(double(level.peak)));
-        held.clipped = level.clipped - othersClippedBefore_.try_emplace(input, level.clipped).first->second;
-    }
-}
-
-std::function<std::vector<float>()> Capture::playersPart(std::uint32_t seed) const
-{
-    engine::Playing what;
-    what.part = session_.part()->name;
-    what.bars = kPlayedBars;
-    what.tempoBpm = session_.song()->tempoBpm;
-    what.quartersPerBar = session_.song()->quartersPerBar();
-    what.tuning = session_.song()->tuning;
-    what.restBeforeS = session_.barSeconds(); // the first bar rests
-    what.restAfterS = session_.barSeconds();
-    what.seed = seed;
-    what.lateBar = playerDrag_ > 1 ? playerDrag_ - 1 : 0; // of the song; he begins with bar 2
-    const double rate = rateHz();
-    const auto frames = std::size_t((kPlayedBars + 2) * session_.barSeconds() * rate);
-    return [what, rate, frames] {
-        auto volts = engine::simulatedPerformance(what, rate);
-        volts.resize(frames); // whole bars, the last one a rest
-        return volts;
-    };
-}
-
-/// The simulated interface's player learns the part in hand: its tempo, its tuning, and what its name says. Each take
-/// is another try.
-void Capture::teachPlayer()
-{
-    const auto* device = dynamic_cast<engine::SimulatedDevice*>(audition_.device());
-    if (!device || !device->room() || device->clock() != engine::SimulatedDevice::Clock::RealTime ||
-        !session_.isOpen() || !session_.part() || !session_.song())
-        return;
-    const std::size_t tries = session_.layer() ? session_.layer()->takes.size() + 20 * session_.path().layer : 0;
-    practice_.run<std::vector<float>>(
-        tr("The simulated player learns the part"),
-        [play = playersPart(std::uint32_t(tries) + 1)](const Progress&) { return play(); },
-        [this, rate = rateHz()](std::vector<float> volts) {
-            auto* const at = room();
-            if (at && at->rateHz() == rate && !isBusy()) at->setPerformance(std::move(volts));
-        });
-}
-
-void Capture::setPlayerDrag(int bar)
-{
-    if (bar == playerDrag_) return;
-    playerDrag_ = bar;
-    teachPlayer();
-    emit changed();
-}
-
 void Capture::poll()
 {
     auto* device = audition_.device();
@@ -434,86 +344,20 @@ void Capture::poll()
         emit changed();
         return;
     }
-    const engine::InputLevel level = audition_.recorder().level(input_);
-    if (level.frames == 0) return;
-    lookS_ = double(level.frames) / rateHz();
-    needle_ += (level.rectified - needle_) * (1.0 - std::exp(-lookS_ / kNeedleS));
-    reading_.peakDbfs = std::max(-200.0, amplitudeToDb(double(level.peak)));
-    // A sine's rectified mean is 2 / pi of its peak, and its peak is its AES17 level.
-    reading_.averageDbfs = std::max(-200.0, amplitudeToDb(needle_ * std::numbers::pi / 2.0));
-    reading_.clipped = level.clipped - clipsBefore_;
-    silentS_ = reading_.peakDbfs > kNothingDbfs ? 0.0 : silentS_ + lookS_;
-    watchDrift();
-    listenForNote();
-    meterOthers();
+    if (!meters_.look(recordedInputs(), rateHz())) return;
+    if (isRecording() && session_.take())
+        if (const auto reference = session_.measurements().loudDbfs(*session_.take()))
+            drift_.look(meters_.reading().averageDbfs, *reference);
+    if (!inStep_) tuner_.look(input_, rateHz(), meters_.silentS() > 0.0);
     run_.poll();
     emit metered();
 }
 
-void Capture::setListening(bool on)
-{
-    isListening_ = on;
-    sounding_.clear();
-    pitch_.reset();
-}
-
-/// Some 5 ms of work for each look at 48 kHz.
-void Capture::listenForNote()
-{
-    constexpr double kSoundingS = 0.3, kEveryS = 0.15;
-    auto* chain = audition_.chain();
-    if (!isListening_ || inStep_ || !chain) return;
-    chain->setTap(input_);
-    std::array<float, 4096> block;
-    while (const std::size_t n = chain->readTap(block)) {
-        sounding_.insert(sounding_.end(), block.begin(), block.begin() + long(n));
-        sinceNote_ += n;
-    }
-    const auto most = std::size_t(kSoundingS * rateHz());
-    if (sounding_.size() > most) sounding_.erase(sounding_.begin(), sounding_.end() - long(most));
-    if (sounding_.size() < most || double(sinceNote_) < kEveryS * rateHz()) return;
-    sinceNote_ = 0;
-    constexpr double kDoubtfulCents = 3.0; // a note has just changed
-    pitch_ = silentS_ > 0.0 ? std::nullopt : core::pitchOf(sounding_, rateHz());
-    if (pitch_ && pitch_->doubtCents > kDoubtfulCents) pitch_.reset();
-}
-
 void Capture::useTestClock()
 {
-    const double rate =
-        session_.isOpen() && session_.document().sampleRateHz > 0 ? session_.document().sampleRateHz : 48000.0;
-    using engine::SimulatedDevice;
     devices_ = engine::listDevices();
     wish_.id = devices_.back().id;
-    audition_.setDevice(
-        std::make_unique<SimulatedDevice>(rate, 256, SimulatedDevice::Clock::Manual, engine::standardRoom(rate)));
-}
-
-void Capture::runFor(double seconds)
-{
-    auto* device = dynamic_cast<engine::SimulatedDevice*>(audition_.device());
-    const auto look = std::size_t(0.03 * rateHz());
-    for (auto left = std::size_t(seconds * rateHz()); device && left > 0;) {
-        const std::size_t frames = std::min(left, look);
-        device->advance(frames);
-        device->forget();
-        poll();
-        left -= frames;
-    }
-}
-
-/// What the accents of the last while reach, against what those of the take that counts reach.
-void Capture::watchDrift()
-{
-    if (!isRecording() || !session_.take()) return;
-    const auto reference = session_.loudDbfs(*session_.take());
-    if (!reference) return;
-    const auto looks = std::size_t(1000.0 / kLookEveryMs);
-    if (reading_.averageDbfs < *reference - kPlaysWithinDb) return; // nobody plays just now
-    played_.push_back(float(dbToPower(reading_.averageDbfs)));
-    if (played_.size() > std::size_t(kDriftOverS) * looks) played_.pop_front();
-    if (played_.size() < std::size_t(kDriftFromS) * looks) return;
-    drift_ = *loudReadingDbfs({played_.begin(), played_.end()}) - *reference;
+    player_.useTestClock();
 }
 
 } // namespace gristle::app

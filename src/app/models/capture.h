@@ -3,27 +3,17 @@
 #include "app/models/audition.h"
 #include "app/models/live_hearing.h"
 #include "app/models/session_model.h"
+#include "app/models/simulated_player.h"
 #include "app/models/take_run.h"
+#include "app/models/tuner_ear.h"
+#include "core/measure/drift_watch.h"
 #include "core/measure/loop_latency.h"
-#include "core/measure/tuner.h"
-#include "engine/simulated_room.h"
-
-#include <map>
+#include "engine/runs/input_meters.h"
 
 namespace gristle::app {
 
-/// What a meter shows of one input since the last look.
-struct InputReading {
-    double peakDbfs = -200.0;
-    double averageDbfs = -200.0; ///< as a VU meter weighs it, 99 % in 300 ms
-    std::int64_t clipped = 0;    ///< samples since the meters were cleared
-};
-
-/// The highest of one input since the peaks were cleared.
-struct HeldLevel {
-    double peakDbfs = -200.0;
-    std::int64_t clipped = 0; ///< samples
-};
+using engine::HeldLevel;
+using engine::InputReading;
 
 /// The interface and what is recorded over it: takes for the layer in hand, and the short recordings of the check.
 /// GUI thread.
@@ -49,19 +39,16 @@ public:
     std::size_t input() const { return input_; }
     void setInput(std::size_t input);
     bool isSimulated() const;
-    engine::SimulatedRoom* room() const; ///< of the simulated interface; none of a real one
-    /// Sets the simulated interface's preamp, as the hand would turn a real one's knob. Nothing on a real one.
-    void turnPreamp(double byDb);
-    std::optional<double> preampDb() const; ///< only of the simulated one
-    /// The bar that the simulated player drags in, for the findings to find; 0: none.
-    void setPlayerDrag(int bar);
-    int playerDrag() const { return playerDrag_; }
-    /// What the simulated player plays of the part in hand, in volts, its first bar a rest. Each seed is another try.
-    std::function<std::vector<float>()> playersPart(std::uint32_t seed) const;
+    SimulatedPlayer& player() { return player_; } ///< of the simulated interface
+    const SimulatedPlayer& player() const { return player_; }
+    /// Puts the simulated interface in the place of whatever runs, under a clock that player().runFor() moves: for
+    /// tests and the tour.
+    void useTestClock();
 
     // what the guitarist hears of himself
     void setHear(Hear hear);
     Hear hear() const { return hear_; }
+    bool isPreparingToHear() const { return hearing_.isPreparing(); }
     void setHearLevelDb(double db);
     double hearLevelDb() const { return hearDb_; }
     /// Input to ear by what the system says, with what Gristle adds; measured where a ping was made.
@@ -100,7 +87,7 @@ public:
     std::optional<double> minutesLeft() const; ///< of disk
     /// Against the take that counts for the layer, while playing: how far the accents are off; none before 3 s of
     /// playing, and none without such a take.
-    std::optional<double> driftDb() const { return drift_; }
+    std::optional<double> driftDb() const { return drift_.driftDb(); }
 
     /// Records the chosen input into a file of its own, as the check does, with its neighbour where there is one, so
     /// that a guitar on the other of the two is found. False where it cannot; failed() says why.
@@ -108,19 +95,10 @@ public:
     engine::RecordReport finishStep();
     std::size_t stepChannel() const { return stepInputs().size() > 1 ? input_ % 2 : 0; } ///< the chosen input's, in it
     bool isInStep() const { return inStep_; }
-    double silentS() const { return silentS_; } ///< for how long nothing but the input's own noise has come in
-
-    /// The note that sounds on the chosen input, a few times a second, while somebody listens for it.
-    void setListening(bool on);
-    const std::optional<core::Pitch>& pitch() const { return pitch_; }
-    const InputReading& reading() const { return reading_; }
-    const std::map<std::size_t, HeldLevel>& others() const { return others_; } ///< recorded besides the chosen input
-    double lookS() const { return lookS_; }                                    ///< of audio, since the look before
-    void clearClips();
+    const engine::InputMeters& meters() const { return meters_; }
+    void clearClips() { meters_.clear(input_); }
+    TunerEar& tuner() { return tuner_; }
     void poll(); ///< looks at the meters; called by a timer while a device is open
-    /// Puts the simulated interface under a clock of its own, and runs it as fast as it can: for tests and the tour.
-    void useTestClock();
-    void runFor(double seconds);
 
 signals:
     void changed(); ///< device, input, recording, hearing
@@ -132,11 +110,8 @@ private:
     void open();
     std::vector<std::size_t> stepInputs() const;
     void applyHearing();
-    void meterOthers();
-    void teachPlayer();
-    void watchDrift();
-    void listenForNote();
 
+    static constexpr int kLookEveryMs = 30;
     SessionModel& session_;
     Audition& audition_;
     std::vector<engine::DeviceInfo> devices_;
@@ -146,26 +121,16 @@ private:
     double hearDb_ = -6.0;
     std::optional<core::LoopLatency> roundTrip_;
     LiveHearing hearing_;
-    TaskRunner device_, look_, practice_;
+    TaskRunner device_, look_;
     std::stop_source deviceStop_; ///< of who has the device
     TakeRun run_;
-    int playerDrag_ = 0;
+    SimulatedPlayer player_;
+    TunerEar tuner_;
+    engine::InputMeters meters_;
+    core::DriftWatch drift_{0.001 * kLookEveryMs};
     bool inStep_ = false;
-    InputReading reading_;
-    double lookS_ = 0.0;
     bool tone_ = false;
-    double silentS_ = 0.0;
     std::vector<AlsoRecord> also_;
-    std::map<std::size_t, HeldLevel> others_;
-    std::map<std::size_t, std::int64_t> othersClippedBefore_;
-    double needle_ = 0.0; ///< rectified mean, smoothed
-    std::int64_t clipsBefore_ = 0;
-    std::deque<float> played_; ///< powers of the readings of the last while, of those that play
-    std::optional<double> drift_;
-    bool isListening_ = false;
-    std::vector<float> sounding_; ///< the last of the chosen input
-    std::size_t sinceNote_ = 0;   ///< samples since a note was looked for
-    std::optional<core::Pitch> pitch_;
     QTimer timer_;
 };
 

@@ -1,8 +1,9 @@
 #include "app/models/double_book.h"
 
 #include "app/models/session_model.h"
-#include "core/mix/dry_samples.h"
-#include "core/mix/session_mix.h"
+#include "core/actions/compare_sides.h"
+#include "core/mix/render/dry_samples.h"
+#include "core/mix/render/session_mix.h"
 #include "core/session/pieces.h"
 #include "core/timing/by_di.h"
 #include "core/units/early_note.h"
@@ -99,20 +100,7 @@ void DoubleBook::pickSides()
     part_ = here;
     first_.reset(), second_.reset();
     if (!part) return;
-    std::size_t own = session_.path().layer;
-    if (!isUsable(own)) {
-        own = 0;
-        while (own < part->layers.size() && !isUsable(own)) ++own;
-    }
-    if (own >= part->layers.size()) return;
-    std::optional<std::size_t> other;
-    for (std::size_t i = 0; i < part->layers.size(); ++i) {
-        if (i == own || !isUsable(i)) continue;
-        const auto isAcross = [&](std::size_t k) { return part->layers[k].place * part->layers[own].place < 0.0; };
-        if (!other || (isAcross(i) && !isAcross(*other))) other = i;
-    }
-    if (!other) return;
-    first_ = std::min(own, *other), second_ = std::max(own, *other);
+    if (const auto sides = sidesOf(*part, session_.path().layer)) first_ = sides->first, second_ = sides->second;
 }
 
 void DoubleBook::choose(std::size_t first, std::size_t second)

@@ -3,7 +3,7 @@
 #include "app/models/session_task.h"
 #include "app/tasks/task_runner.h"
 #include "core/advice/double_findings.h"
-#include "core/mix/layer_source.h"
+#include "core/mix/render/layer_source.h"
 #include "core/session/session_document.h"
 #include "core/timing/phrases.h"
 

@@ -153,7 +153,7 @@ void GuidedCheck::judge()
     files.play = file(Step::Play);
     files.hardest = file(Step::Hardest);
     files.channel = capture_.stepChannel();
-    MeasureOptions options = session_.measureOptions();
+    MeasureOptions options = session_.measurements().options();
     options.keepPicture = false;
     using Answer = std::shared_ptr<Result<JudgedCheck>>;
     task_.run<Answer>(
@@ -219,8 +219,8 @@ void GuidedCheck::restart()
 void GuidedCheck::look()
 {
     if (!running_) return;
-    stepS_ += capture_.lookS();
-    if (step_ == Step::Play) playLooks_.push_back(capture_.reading());
+    stepS_ += capture_.meters().lookS();
+    if (step_ == Step::Play) playLooks_.push_back(capture_.meters().reading());
     if (step_ == Step::Turn) lookAtTurn();
     if (step_ == Step::Set) lookAtNeedle();
     if (lengthS(step_) > 0.0 && stepS_ >= lengthS(step_)) return end();
@@ -249,13 +249,13 @@ void GuidedCheck::lookAtTurn()
 void GuidedCheck::lookAtNeedle()
 {
     if (!judged_ || playLooks_.empty()) return;
-    bar_.push_back(capture_.reading());
+    bar_.push_back(capture_.meters().reading());
     std::vector<InputReading> now = barsBefore_;
     now.insert(now.end(), bar_.begin(), bar_.end());
     const auto before = loudOf(playLooks_), reached = loudOf(now);
     if (before && reached && *reached > kSilentDbfs && now.size() >= kLooksToJudge)
         remaining_ = *before + judged_->check.gainChangeDb.value_or(0.0) - *reached;
-    if (stepS_ < session_.barSeconds()) return;
+    if (stepS_ < session_.loop().barSeconds()) return;
     stepS_ = 0.0;
     const auto own = loudOf(bar_);
     if (!remaining_ || !own || *own < *reached - kPlaysWithinDb) return bar_.clear();

@@ -4,7 +4,7 @@
 #include "app/models/session_task.h"
 #include "core/advice/capture_check.h"
 #include "core/session/gain_book.h"
-#include "engine/foot_switch.h"
+#include "engine/devices/foot_switch.h"
 
 #include <array>
 

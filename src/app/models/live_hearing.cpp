@@ -2,7 +2,7 @@
 
 #include "app/models/audition.h"
 #include "app/models/session_model.h"
-#include "core/mix/session_mix.h"
+#include "core/mix/render/session_mix.h"
 #include "core/stereo/pan_law.h"
 #include "core/units/decibels.h"
 
@@ -18,7 +18,11 @@ QString text(const std::string& s) { return QString::fromStdString(s); }
 
 } // namespace
 
-LiveHearing::LiveHearing(SessionModel& session, Audition& audition) : session_(session), audition_(audition) {}
+LiveHearing::LiveHearing(SessionModel& session, Audition& audition) : session_(session), audition_(audition)
+{
+    compile_.setUrgent();
+    connect(&session_, &SessionModel::closing, this, &LiveHearing::forget);
+}
 
 LiveHearing::~LiveHearing() { compile_.cancel(); }
 
@@ -47,23 +51,52 @@ void LiveHearing::apply(const Wish& wish)
     for (const auto& [l, input] : layers)
         key += "\n" + l->name + " " + std::to_string(input) + " " + std::to_string(l->place) + " " +
                panLawText(session_.document().law) + " " + std::to_string(session_.document().interface.dbuAtFullScale);
-    if (key == key_) return changeRigs(layers);
+    const bool isThere = !heard_.empty() || layers.empty() || compile_.isBusy();
+    if (key == key_ && isThere) return changeRigs(layers);
     key_ = key;
     heard_.clear();
-    engine::LiveProgram program;
-    for (const auto& [l, input] : layers) {
-        RigDocument document;
-        auto voice = voiceFor(*l, input, document);
-        if (!voice) return emit failed(text(voice.error().message), text(voice.error().remedy));
-        heard_.push_back({std::move(document), voice->rig});
-        program.push_back(std::move(*voice));
+    if (!layers.empty()) return build(layers);
+    compile_.cancel();
+    engine::LiveVoice dry;
+    dry.input = wish.input;
+    chain->setProgram({dry});
+}
+
+/// Makes the program anew; what was heard goes on until it is there.
+void LiveHearing::build(const std::vector<std::pair<const Layer*, std::size_t>>& layers)
+{
+    struct Planned {
+        LiveRig rig;
+        std::size_t input;
+        double place;
+    };
+    std::vector<Planned> planned;
+    for (const auto& [layer, input] : layers) {
+        auto rig = liveRig(*layer);
+        if (!rig) return emit failed(text(rig.error().message), text(rig.error().remedy));
+        planned.push_back({std::move(*rig), input, layer->place});
     }
-    if (program.empty()) { // dry
-        engine::LiveVoice voice;
-        voice.input = wish.input;
-        program.push_back(std::move(voice));
-    }
-    chain->setProgram(std::move(program));
+    using Compiled = std::vector<Result<std::shared_ptr<CompiledRig>>>;
+    compile_.run<std::shared_ptr<Compiled>>(
+        tr("Preparing the rig"),
+        [planned](const Progress&) {
+            auto out = std::make_shared<Compiled>();
+            for (const Planned& p : planned) out->push_back(p.rig.compiled());
+            return out;
+        },
+        [this, planned, key = key_](std::shared_ptr<Compiled> answer) {
+            auto* chain = audition_.chain();
+            if (key != key_ || !chain) return; // something else is to be heard by now
+            engine::LiveProgram program;
+            for (std::size_t i = 0; i < planned.size(); ++i) {
+                auto& rig = (*answer)[i];
+                if (!rig) return emit failed(text(rig.error().message), text(rig.error().remedy));
+                program.push_back(voiceOf(std::move(*rig), planned[i].input, planned[i].place));
+                heard_.push_back({planned[i].rig.document, program.back().rig});
+            }
+            chain->setProgram(std::move(program));
+            apply(wish_); // a rig may have changed meanwhile
+        });
 }
 
 /// Compiles, in a worker, the rigs of the program that are not the ones being heard, and swaps them in while it plays.
@@ -127,22 +160,16 @@ Result<LiveHearing::LiveRig> LiveHearing::liveRig(const Layer& layer) const
     return out;
 }
 
-Result<engine::LiveVoice> LiveHearing::voiceFor(const Layer& layer, std::size_t input, RigDocument& document) const
+engine::LiveVoice LiveHearing::voiceOf(std::shared_ptr<CompiledRig> rig, std::size_t input, double place) const
 {
-    const auto rig = liveRig(layer);
-    if (!rig) return rig.error();
-    auto compiled = rig->compiled();
-    if (!compiled) return compiled.error();
-    document = rig->document;
     const SessionDocument& d = session_.document();
     engine::LiveVoice voice;
     voice.input = input;
-    voice.rig =
-        std::make_shared<engine::RigSwap>(std::move(*compiled), audition_.rateHz(), engine::LiveChain::kMostFrames);
+    voice.rig = std::make_shared<engine::RigSwap>(std::move(rig), audition_.rateHz(), engine::LiveChain::kMostFrames);
     voice.fullScaleV = d.interface.fullScaleVolts();
     voice.outputScale = 1.0 / voice.fullScaleV;
     const bool stereo = voice.rig->outputChannels() == 2;
-    const PanGains gains = stereo ? panStereo(layer.place, d.law) : panMono(layer.place, d.law);
+    const PanGains gains = stereo ? panStereo(place, d.law) : panMono(place, d.law);
     voice.left = float(gains.left);
     voice.right = float(gains.right);
     return voice;

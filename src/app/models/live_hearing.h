@@ -4,7 +4,7 @@
 #include "app/tasks/task_runner.h"
 #include "core/rig/compiled_rig.h"
 #include "core/session/session_document.h"
-#include "engine/live_chain.h"
+#include "engine/rt/live_chain.h"
 
 #include <QObject>
 
@@ -40,6 +40,7 @@ public:
     };
     void apply(const Wish& wish);
     void forget() { key_.clear(); } ///< another chain, that has no program yet
+    bool isPreparing() const { return compile_.isBusy(); }
 
 signals:
     void failed(const QString& message, const QString& remedy);
@@ -52,8 +53,8 @@ private:
         core::Result<std::shared_ptr<core::CompiledRig>> compiled() const;
     };
     core::Result<LiveRig> liveRig(const core::Layer& layer) const;
-    core::Result<engine::LiveVoice> voiceFor(const core::Layer& layer, std::size_t input,
-                                             core::RigDocument& document) const;
+    engine::LiveVoice voiceOf(std::shared_ptr<core::CompiledRig> rig, std::size_t input, double place) const;
+    void build(const std::vector<std::pair<const core::Layer*, std::size_t>>& layers);
     void changeRigs(const std::vector<std::pair<const core::Layer*, std::size_t>>& layers);
 
     SessionModel& session_;

@@ -3,9 +3,10 @@
 #include "app/models/audition.h"
 #include "app/models/capture.h"
 #include "app/models/session_model.h"
-#include "core/mix/session_mix.h"
+#include "core/mix/render/session_mix.h"
+#include "core/mix/render/sound_key.h"
+#include "core/units/content_key.h"
 #include "core/units/decibels.h"
-#include "core/units/json_text.h"
 
 #include <algorithm>
 #include <cmath>
@@ -21,22 +22,13 @@ constexpr double kJoinFadeS = 0.02;
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
-/// What is rendered to be heard: others as they are, and of the layer in hand what is around the bars that are
-/// recorded.
-struct LayersWish {
-    std::vector<MixLayer> others, own;
-    MixOptions options;
-    double fromS = 0.0, toS = 0.0;
-    double holeFromS = 0.0, holeToS = 0.0;
-};
-
-Result<Recording> renderLayers(const LayersWish& wish, const Progress& progress)
+Result<Recording> renderLayers(const LayersWish& wish, RenderCache& cache, const Progress& progress)
 {
     Recording out{wish.options.rateHz,
                   AudioBuffer(2, std::size_t(std::ceil((wish.toS - wish.fromS) * wish.options.rateHz)))};
     const auto add = [&](const std::vector<MixLayer>& layers, auto gainAt) -> Outcome {
         if (layers.empty()) return Done{};
-        const auto mixed = mixToMemory(layers, wish.options, wish.fromS, wish.toS, progress);
+        const auto mixed = mixToMemory(layers, wish.options, wish.fromS, wish.toS, progress, &cache);
         if (!mixed) return mixed.error();
         for (std::size_t c = 0; c < 2; ++c) {
             const auto from = mixed->audio.channel(c);
@@ -55,11 +47,21 @@ Result<Recording> renderLayers(const LayersWish& wish, const Progress& progress)
     return out;
 }
 
+std::string keyOf(const LayersWish& wish)
+{
+    ContentKey key;
+    for (const auto* layers : {&wish.others, &wish.own}) key.add(soundKey(*layers, wish.options));
+    for (const double s : {wish.fromS, wish.toS, wish.holeFromS, wish.holeToS}) key.add(s);
+    return key.text();
+}
+
 } // namespace
 
 TakeRun::TakeRun(SessionModel& session, Audition& audition, Capture& capture)
     : session_(session), audition_(audition), capture_(capture)
-{}
+{
+    connect(&session_, &SessionModel::closing, this, [this] { layers_ = {}; });
+}
 
 TakeRun::~TakeRun() { layersTask_.cancel(); }
 
@@ -96,28 +98,9 @@ std::vector<TakeRun::Heard> TakeRun::heard() const
     return out;
 }
 
-/// What the rendered layers depend on.
-std::string TakeRun::layersKey() const
+/// What is to be rendered of them. @error as layerRecipe()
+Result<LayersWish> TakeRun::layersWish() const
 {
-    const auto layers = heard();
-    if (layers.empty()) return {};
-    const engine::RunPlan plan = engine::planRun(session_.grid(), wish_.shape, capture_.rateHz());
-    std::string key = std::to_string(capture_.rateHz()) + " " + std::to_string(plan.startFrame) + " " +
-                      std::to_string(plan.fromFrame) + " " + std::to_string(plan.toFrame) + " " +
-                      panLawText(session_.document().law);
-    Song used;
-    used.parts.resize(2);
-    for (const Heard& h : layers) used.parts[h.isOwn].layers.push_back(*h.layer);
-    return key + jsonText(songToJson(used));
-}
-
-void TakeRun::prepareLayers()
-{
-    const std::string key = layersKey();
-    if (key == layers_.key) return;
-    layersTask_.cancel();
-    layers_ = {key, nullptr, 0};
-    if (key.empty()) return emit changed();
     LayersWish wish;
     wish.options = {session_.document().law, false, int(capture_.rateHz())};
     const engine::RunPlan plan = engine::planRun(session_.grid(), wish_.shape, capture_.rateHz());
@@ -125,7 +108,7 @@ void TakeRun::prepareLayers()
     std::vector<std::string> warnings;
     for (const auto& [layer, isOwn] : heard()) {
         auto recipe = layerRecipe(session_.folder(), *layer, true, warnings);
-        if (!recipe) return tell(recipe.error());
+        if (!recipe) return recipe.error();
         recipe->effort = Effort::Playing;
         longest = std::max(longest, layer->chosenTake()->endS());
         (isOwn ? wish.own : wish.others).push_back({std::move(*recipe), layer->place, layer->gainDb});
@@ -135,21 +118,41 @@ void TakeRun::prepareLayers()
     const bool isOpen = plan.toFrame <= plan.fromFrame;
     wish.toS = isOpen ? longest : double(plan.toFrame + plan.marginFrames) / rate;
     wish.holeFromS = double(plan.fromFrame) / rate, wish.holeToS = double(plan.toFrame) / rate;
-    if (wish.toS - wish.fromS > kMostLayersS) {
-        wish.toS = wish.fromS + kMostLayersS;
-        emit failed(tr("The other layers are heard for 10 minutes"), tr("record longer songs in stretches of bars"));
+    return wish;
+}
+
+void TakeRun::prepareLayers()
+{
+    if (!session_.isOpen()) {
+        layersTask_.cancel();
+        layers_ = {};
+        return emit changed();
     }
-    if (wish.toS <= wish.fromS || (wish.others.empty() && wish.own.empty())) return emit changed();
-    const auto fromFrame = std::int64_t(std::llround(wish.fromS * rate));
+    auto told = layersWish();
+    if (!told) return tell(told.error());
+    LayersWish wish = std::move(*told);
+    const bool isCut = wish.toS - wish.fromS > kMostLayersS;
+    if (isCut) wish.toS = wish.fromS + kMostLayersS;
+    const std::string key = keyOf(wish);
+    if (layers_.of == key) return;
+    layersTask_.cancel();
+    layers_ = {key, nullptr, 0};
+    const bool isNone = wish.others.empty() && wish.own.empty();
+    if (isCut && !isNone)
+        emit failed(tr("The other layers are heard for 10 minutes"), tr("record longer songs in stretches of bars"));
+    if (wish.toS <= wish.fromS || isNone) return emit changed();
     using Answer = std::shared_ptr<Result<Recording>>;
     layersTask_.run<Answer>(
         tr("Preparing the other layers"),
-        [wish](const Progress& p) { return std::make_shared<Result<Recording>>(renderLayers(wish, p)); },
-        [this, key, fromFrame](Answer answer) {
+        [wish, cache = session_.renders()](const Progress& p) {
+            return std::make_shared<Result<Recording>>(renderLayers(wish, *cache, p));
+        },
+        [this, key, wish](Answer answer) {
             if (!*answer)
                 tell(answer->error());
-            else if (layers_.key == key)
-                layers_ = {key, std::make_shared<const Recording>(std::move(**answer)), fromFrame};
+            else if (layers_.of == key)
+                layers_ = {key, std::make_shared<const Recording>(std::move(**answer)),
+                           std::llround(wish.fromS * wish.options.rateHz)};
             if (std::exchange(waits_, false)) start();
             emit changed();
         });
@@ -211,7 +214,7 @@ void TakeRun::start()
     if (now_.layers != HeardLayers::None) run.backing = layers_.audio, run.backingFrom = layers_.fromFrame;
     run.backingGain = float(dbToAmplitude(now_.layersDb));
     run.clickPeak = float(dbToAmplitude(now_.clickDb));
-    if (auto* room = capture_.room()) run.follower = room->follower();
+    if (auto* room = capture_.player().room()) run.follower = room->follower();
     run.followerLate = latency_;
     audition_.chain()->transport().start(std::move(run));
 }
@@ -231,9 +234,9 @@ void TakeRun::stop()
     const auto cut = plan_.cut(kept_, recordedAt_, report.frames, latency_);
     const auto file = std::exchange(recording_, {});
     if (cut && cut->first == 0 && cut->frames == report.frames && !(cut->spanToS > cut->spanFromS))
-        session_.keepRecording(file, std::move(gaps));
+        session_.keeper().keep(file, std::move(gaps));
     else
-        session_.keepStretches(file, std::move(gaps), cut ? std::vector{*cut} : std::vector<TakeCut>{}, true);
+        session_.keeper().keepStretches(file, std::move(gaps), cut ? std::vector{*cut} : std::vector<TakeCut>{}, true);
     emit changed();
 }
 
@@ -253,7 +256,7 @@ void TakeRun::poll()
     const std::int64_t elapsed = chain->transport().elapsed();
     if (plan_.shape.kind == engine::RunKind::Loop && elapsed >= plan_.passOverAfter(kept_, latency_)) {
         if (const auto cut = plan_.cut(kept_, at, audition_.recorder().frames(), latency_))
-            session_.keepStretches(recording_, {}, {*cut}, false);
+            session_.keeper().keepStretches(recording_, {}, {*cut}, false);
         ++kept_;
         emit changed();
     }

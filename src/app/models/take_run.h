@@ -2,9 +2,9 @@
 
 #include "app/models/session_task.h"
 #include "app/tasks/task_runner.h"
-#include "core/audio/audio_buffer.h"
+#include "core/mix/render/mixdown.h"
 #include "core/session/recorded_take.h"
-#include "engine/run_plan.h"
+#include "engine/runs/run_plan.h"
 
 #include <QObject>
 
@@ -23,6 +23,15 @@ struct RunWish {
     double clickDb = -20.0; ///< peak, dBFS
     HeardLayers layers = HeardLayers::None;
     double layersDb = 0.0; ///< of the layers at their own gains
+};
+
+/// What is rendered to be heard: others as they are, and of the layer in hand what is around the bars that are
+/// recorded.
+struct LayersWish {
+    std::vector<core::MixLayer> others, own;
+    core::MixOptions options;
+    double fromS = 0.0, toS = 0.0;
+    double holeFromS = 0.0, holeToS = 0.0;
 };
 
 /// A take on its way: the layers that are heard are rendered ahead, clicks and recording run in step, what was counted
@@ -58,7 +67,7 @@ signals:
 
 private:
     struct Layers {
-        std::string key;
+        std::string of; ///< key of the wish
         std::shared_ptr<const core::Recording> audio;
         std::int64_t fromFrame = 0;
     };
@@ -67,7 +76,7 @@ private:
         bool isOwn;
     };
     std::vector<Heard> heard() const;
-    std::string layersKey() const;
+    core::Result<LayersWish> layersWish() const;
     void start();
     void tell(const core::Error& error);
 

@@ -90,8 +90,8 @@ AuditionBar::AuditionBar(SessionModel& session, Audition& audition, QWidget* par
         s->setFixedWidth(50);
         s->setAlignment(Qt::AlignCenter);
         connect(s, &QDoubleSpinBox::editingFinished, this, [this] {
-            if (from_->value() != session_.loopFromBar() || to_->value() != session_.loopToBar())
-                session_.setLoop(from_->value(), to_->value());
+            if (from_->value() != session_.loop().fromBar() || to_->value() != session_.loop().toBar())
+                session_.loop().set(from_->value(), to_->value());
         });
         loop->addWidget(s);
         return s;
@@ -181,6 +181,16 @@ void AuditionBar::rebuildSlots()
     }
 }
 
+/// What is kept so that it need not be rendered again.
+QString AuditionBar::keptText() const
+{
+    constexpr double kMegabyte = 1048576.0;
+    const auto kept = session_.renders()->figures();
+    return tr("Rendered layers kept in memory: %1 of %2 MB")
+        .arg(double(kept.bytes) / kMegabyte, 0, 'f', 0)
+        .arg(double(kept.limitBytes) / kMegabyte, 0, 'f', 0);
+}
+
 void AuditionBar::refresh()
 {
     const bool any = !audition_.current().slots_.empty();
@@ -188,10 +198,10 @@ void AuditionBar::refresh()
     hear_->setText(audition_.isPlaying() ? tr("Stop   Space") : tr("Hear   Space"));
     hear_->setAccessibleName(audition_.isPlaying() ? tr("Stop") : tr("Hear"));
     subject_->setText(any ? audition_.current().subject : tr("nothing to hear on this bench"));
-    subject_->setToolTip(audition_.deviceNote());
+    subject_->setToolTip(keptText() + (audition_.deviceNote().isEmpty() ? QString() : "\n" + audition_.deviceNote()));
     for (QDoubleSpinBox* s : {from_, to_}) s->blockSignals(true);
-    from_->setValue(session_.loopFromBar());
-    to_->setValue(session_.loopToBar());
+    from_->setValue(session_.loop().fromBar());
+    to_->setValue(session_.loop().toBar());
     for (QDoubleSpinBox* s : {from_, to_}) s->blockSignals(false);
     if (slotButtons_.size() != audition_.current().slots_.size()) rebuildSlots();
     for (std::size_t i = 0; i < slotButtons_.size(); ++i) {

@@ -43,6 +43,8 @@ private:
     void rebuildSlots();
     void refreshTask();
 
+    QString keptText() const;
+
     SessionModel& session_;
     Audition& audition_;
     QPushButton* hear_;

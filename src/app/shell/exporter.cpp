@@ -2,6 +2,7 @@
 
 #include "app/theme/theme.h"
 #include "core/audio/file_place.h"
+#include "core/units/text.h"
 
 #include <QBuffer>
 #include <QFileInfo>
@@ -14,40 +15,29 @@ using namespace core;
 
 namespace {
 
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
 const QString kInt24 = QStringLiteral("WAV, 24 bit (*.wav)");
 const QString kFloat = QStringLiteral("WAV, 32-bit float (*.wav)");
 
-/// One file to be written by an export.
-struct ExportJob {
-    QString file;
-    std::vector<MixLayer> layers;
-};
-
-struct ExportAnswer {
-    std::vector<MixReport> reports;
-    std::optional<Error> failure;
-};
-
-ExportAnswer exportAll(const std::vector<ExportJob>& jobs, const MixOptions& options, SampleFormat format,
-                       const Progress& progress)
+Result<std::vector<MixAnswer>> exportAll(const std::vector<ExportJob>& jobs, SampleFormat format, RenderCache& cache,
+                                         const Progress& progress)
 {
-    ExportAnswer out;
+    std::vector<MixAnswer> out;
     for (std::size_t i = 0; i < jobs.size(); ++i) {
         const Progress part{progress.stop, [&](double p) { progress.at((double(i) + p) / double(jobs.size())); }};
-        auto report = mixToFile(jobs[i].file.toStdString(), jobs[i].layers, options, format, part);
-        if (!report) {
-            out.failure = report.error();
-            return out;
-        }
-        out.reports.push_back(std::move(*report));
+        const std::filesystem::path file = jobs[i].file.toStdString();
+        auto answer = writeMix(file, jobs[i].plan, format, shownName(file), part, &cache);
+        if (!answer) return answer.error();
+        out.push_back(std::move(*answer));
     }
     return out;
 }
 
 } // namespace
 
-Exporter::Exporter(SessionModel& session, const BlendBench& blend, Dialogs& dialogs, QObject* parent)
-    : QObject(parent), session_(session), blend_(blend), dialogs_(dialogs)
+Exporter::Exporter(SessionModel& session, Dialogs& dialogs, QObject* parent)
+    : QObject(parent), session_(session), dialogs_(dialogs)
 {}
 
 void Exporter::fail(const Error& error)
@@ -124,60 +114,66 @@ bool Exporter::writeSheet(const QString& file, const QString& html)
     return bool(wrote);
 }
 
-/// The layers of the part in hand; says why there are none.
-std::vector<MixLayer> Exporter::layers(const QString& nothing)
+/// The part in hand, as the command line mixes it; where it cannot be made, it is told why.
+std::optional<MixPlan> Exporter::plan()
 {
-    QString why;
-    auto out = blend_.layers(&why);
-    if (out.empty()) emit failed(why.isEmpty() ? nothing : why, tr("bring takes in first"));
-    return out;
+    auto out = planMix(session_.folder(), *session_.part(), true);
+    if (out) return std::move(*out);
+    fail(out.error());
+    return std::nullopt;
+}
+
+void Exporter::write(const QString& title, std::vector<ExportJob> jobs, bool isFloat,
+                     const std::function<void(const MixAnswer&)>& done)
+{
+    using Answer = std::shared_ptr<Result<std::vector<MixAnswer>>>;
+    task_.run<Answer>(
+        title,
+        [jobs = std::move(jobs), isFloat, cache = session_.renders()](const Progress& p) {
+            const auto format = isFloat ? SampleFormat::Float32 : SampleFormat::Int24;
+            return std::make_shared<Result<std::vector<MixAnswer>>>(exportAll(jobs, format, *cache, p));
+        },
+        [this, done](Answer answer) {
+            if (!*answer) return fail(answer->error());
+            done((*answer)->front());
+            for (const MixAnswer& a : **answer)
+                for (const Finding& f : a.findings)
+                    if (f.severity == Severity::Stop && f.code == "mix.clipped")
+                        emit failed(text(f.subject + ": " + f.message), text(f.remedy));
+        });
 }
 
 void Exporter::writeMix(const QString& file, bool isFloat)
 {
-    const auto mixed = layers(tr("There is nothing to mix"));
-    if (mixed.empty()) return;
-    const std::vector<ExportJob> jobs{{file, mixed}};
-    task_.run<ExportAnswer>(
-        tr("Writing %1").arg(QFileInfo(file).fileName()),
-        [jobs, options = blend_.options(), isFloat](const Progress& p) {
-            return exportAll(jobs, options, isFloat ? SampleFormat::Float32 : SampleFormat::Int24, p);
-        },
-        [this, file](ExportAnswer answer) {
-            if (answer.failure) return fail(*answer.failure);
-            const MixReport& r = answer.reports.front();
-            const auto figure = [](const std::optional<double>& v) {
-                return v ? QString::fromStdString(figureText(*v)) : QString(QChar(0x2013));
-            };
-            session_.note("mix", tr("Mix exported: %1, %2 LUFS, peak %3 dBTP, mono loses %4 dB")
-                                     .arg(QFileInfo(file).fileName(), figure(r.loudness.integratedLufs),
-                                          figure(r.truePeakDbtp), figure(r.stereo.monoLossDb)));
-            if (r.clippedSamples > 0)
-                emit failed(tr("The mix clipped: %1 samples passed full scale").arg(r.clippedSamples),
-                            tr("turn all layers down %1 dB or export as float").arg(figure(r.truePeakDbtp)));
-        });
+    const auto mix = plan();
+    if (!mix) return;
+    write(tr("Writing %1").arg(QFileInfo(file).fileName()), {{file, *mix}}, isFloat, [this, file](const MixAnswer& a) {
+        const auto figure = [](const std::optional<double>& v) {
+            return v ? text(figureText(*v)) : QString(QChar(0x2013));
+        };
+        session_.note("mix", tr("Mix exported: %1, %2 LUFS, peak %3 dBTP, mono loses %4 dB")
+                                 .arg(QFileInfo(file).fileName(), figure(a.report.loudness.integratedLufs),
+                                      figure(a.report.truePeakDbtp), figure(a.report.stereo.monoLossDb)));
+    });
 }
 
 void Exporter::writeLayers(const QString& folder, bool isFloat)
 {
-    const auto mixed = layers(tr("There is nothing to export"));
-    if (mixed.empty()) return;
+    const auto mix = plan();
+    if (!mix) return;
     std::vector<ExportJob> jobs;
-    for (const MixLayer& layer : mixed) {
-        QString name =
-            QString::fromStdString(session_.song()->name + ", " + session_.part()->name + ", " + layer.recipe.name);
+    for (const MixLayer& layer : mix->layers) {
+        QString name = text(session_.song()->name + ", " + session_.part()->name + ", " + layer.recipe.name);
         name.replace('/', '-');
-        jobs.push_back({folder + "/" + name + ".wav", {layer}});
+        jobs.push_back({folder + "/" + name + ".wav", {{layer}, mix->options, mix->warnings}});
     }
-    task_.run<ExportAnswer>(
-        tr("Writing %1 layers").arg(jobs.size()),
-        [jobs, options = blend_.options(), isFloat](const Progress& p) {
-            return exportAll(jobs, options, isFloat ? SampleFormat::Float32 : SampleFormat::Int24, p);
-        },
-        [this, folder, count = jobs.size()](ExportAnswer answer) {
-            if (answer.failure) return fail(*answer.failure);
-            session_.note("mix", tr("%1 layers exported, placed, to %2").arg(count).arg(QFileInfo(folder).fileName()));
-        });
+    const auto count = jobs.size();
+    write(count == 1 ? tr("Writing one layer") : tr("Writing %1 layers").arg(count), std::move(jobs), isFloat,
+          [this, folder, count](const MixAnswer&) {
+              const QString name = QFileInfo(folder).fileName();
+              session_.note("mix", count == 1 ? tr("One layer exported, placed, to %1").arg(name)
+                                              : tr("%1 layers exported, placed, to %2").arg(count).arg(name));
+          });
 }
 
 } // namespace gristle::app

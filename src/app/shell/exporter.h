@@ -1,16 +1,22 @@
 #pragma once
 
-#include "app/benches/blend/blend_bench.h"
 #include "app/models/session_task.h"
 #include "app/shell/dialogs.h"
+#include "core/actions/mix_layers.h"
 
 namespace gristle::app {
+
+/// One file to be written by an export.
+struct ExportJob {
+    QString file;
+    core::MixPlan plan;
+};
 
 /// Writes what leaves the session: the mix, each layer, the recall sheet, the log. Notes in the log what it wrote.
 class Exporter : public QObject {
     Q_OBJECT
 public:
-    Exporter(SessionModel& session, const BlendBench& blend, Dialogs& dialogs, QObject* parent);
+    Exporter(SessionModel& session, Dialogs& dialogs, QObject* parent);
 
     void askMix();
     void askLayers();
@@ -25,11 +31,12 @@ signals:
     void failed(const QString& message, const QString& remedy);
 
 private:
-    std::vector<core::MixLayer> layers(const QString& nothing);
+    std::optional<core::MixPlan> plan();
+    void write(const QString& title, std::vector<ExportJob> jobs, bool isFloat,
+               const std::function<void(const core::MixAnswer&)>& done);
     void fail(const core::Error& error);
 
     SessionModel& session_;
-    const BlendBench& blend_;
     Dialogs& dialogs_;
     SessionTask task_{session_};
 };

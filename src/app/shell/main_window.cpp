@@ -132,9 +132,9 @@ void MainWindow::build()
     column->addWidget(bar_);
     setCentralWidget(central);
     spine_->setBenches(benches_);
-    exporter_ = new Exporter(session_, *bench<BlendBench>(), dialogs_, this);
-    for (TaskRunner* t :
-         {&session_.importTask(), &session_.keepTask(), &exporter_->task(), &session_.measureTask(), &audition_.task()})
+    exporter_ = new Exporter(session_, dialogs_, this);
+    for (TaskRunner* t : {&session_.importer().task(), &session_.keeper().task(), &exporter_->task(),
+                          &session_.measurements().task(), &audition_.task()})
         bar_->watch(*t);
 }
 
@@ -213,7 +213,7 @@ void MainWindow::wire()
 {
     connect(header_, &Header::goTo, this, &MainWindow::goTo);
     connect(header_, &Header::editSong, this, &MainWindow::editSong);
-    connect(spine_, &Spine::choose, this, &MainWindow::showBench);
+    connect(spine_, &Spine::choose, this, [this](int index) { showBench(index); });
     connect(bar_, &AuditionBar::hear, this, [this] { audition_.setPlaying(!audition_.isPlaying()); });
     for (Bench* b : benches_) {
         connect(b, &Bench::stateChanged, &lookTimer_, qOverload<>(&QTimer::start)); // many changes, one look
@@ -249,7 +249,7 @@ void MainWindow::wire()
     connect(bench<DoubleBench>(), &DoubleBench::playAgain, this,
             [this](const LayerPath& layer, double from, double to) {
                 session_.setPath(layer);
-                showBench(int(std::ranges::find(benches_, bench<TakeBench>()) - benches_.begin()));
+                showBench(bench<TakeBench>()->name());
                 bench<TakeBench>()->armPunch(from, to);
             });
     auto* log = bench<LogBench>();
@@ -276,6 +276,12 @@ void MainWindow::refreshPage()
     stack_->setFocus();
 }
 
+void MainWindow::showBench(const QString& name)
+{
+    const auto at = std::ranges::find(benches_, name, &Bench::name);
+    if (at != benches_.end()) showBench(int(at - benches_.begin()));
+}
+
 void MainWindow::showBench(int index)
 {
     stack_->setCurrentIndex(index);
@@ -299,7 +305,7 @@ void MainWindow::requestAudition()
 {
     if (!session_.isOpen()) return;
     AuditionRequest request = benches_[std::size_t(currentBench())]->audition();
-    double from = session_.loopFromS(), to = session_.loopToS();
+    double from = session_.loop().fromS(), to = session_.loop().toS();
     if (const Take* take = session_.take()) {
         const double duration = take->endS();
         if (from >= duration) from = 0.0;
@@ -408,7 +414,7 @@ void MainWindow::bringIn(const QStringList& files)
     if (!session_.isOpen()) askNewSession();
     if (!session_.isOpen()) return;
     auto rows = dialogs_.importRows(guessRows(files, session_));
-    if (rows) session_.import(std::move(*rows));
+    if (rows) session_.importer().bringIn(std::move(*rows));
 }
 
 void MainWindow::askNewSession()
@@ -482,16 +488,17 @@ void MainWindow::setLoopEnd(bool start)
 {
     if (!audition_.isPlaying()) return;
     const double bar = std::round(session_.grid().barAt(audition_.reading().positionS));
-    start ? session_.setLoop(bar, std::max(session_.loopToBar(), bar + 1.0))
-          : session_.setLoop(std::min(session_.loopFromBar(), bar - 1.0), bar);
+    start ? session_.loop().set(bar, std::max(session_.loop().toBar(), bar + 1.0))
+          : session_.loop().set(std::min(session_.loop().fromBar(), bar - 1.0), bar);
 }
 
 bool MainWindow::isIdle()
 {
     if (auditionTimer_.isActive() || lookTimer_.isActive()) return false;
-    for (TaskRunner* t : {&demoTask_, &session_.importTask(), &session_.keepTask(), &session_.saveTask(),
-                          &exporter_->task(), &session_.measureTask(), &audition_.task()})
+    for (TaskRunner* t : {&demoTask_, &session_.importer().task(), &session_.keeper().task(), &session_.saveTask(),
+                          &exporter_->task(), &session_.measurements().task(), &audition_.task()})
         if (t->isBusy()) return false;
+    if (capture_.isPreparingToHear()) return false;
     for (Bench* b : benches_)
         if (b->isBusy()) return false;
     return true;

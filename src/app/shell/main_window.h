@@ -35,7 +35,9 @@ public:
             if (auto* found = qobject_cast<T*>(b)) return found;
         return nullptr;
     }
-    void showBench(int index);
+    void showBench(const QString& name); ///< as the spine has it
+    void showBench(int index);           ///< its place in the spine
+    QString benchName() const { return benches_[std::size_t(currentBench())]->name(); }
     int currentBench() const;
     const std::vector<Bench*>& benches() const { return benches_; }
 
@@ -79,7 +81,7 @@ private:
     void setLoopEnd(bool start);
 
     SessionModel session_;
-    Audition audition_;
+    Audition audition_{session_.renders()};
     Capture capture_{session_, audition_};
     Dialogs dialogs_;
     std::vector<Bench*> benches_;

@@ -11,7 +11,7 @@
 
 #include "app/shell/main_window.h"
 #include "app/theme/theme.h"
-#include "engine/simulated_device.h"
+#include "engine/simulated/simulated_device.h"
 
 #include <QMenu>
 #include <QPushButton>
@@ -48,7 +48,7 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
     }
     const auto cabPage = [this](const QString& page, std::function<void()> then) {
         steps_.push_back([this, page, then] {
-            window_.showBench(2);
+            window_.showBench("Cab");
             window_.bench<CabBench>()->showPage(page);
             then();
         });
@@ -75,9 +75,9 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
     steps_.push_back([this] {
         shoot("make");
         window_.bench<CabBench>()->showPage("align");
-        window_.showBench(0);
+        window_.showBench("Level");
         window_.bench<LevelBench>()->showPage("check");
-        window_.capture().turnPreamp(14.0);
+        window_.capture().player().turnPreamp(14.0);
         checkStep(5.5);
     });
     steps_.push_back([this] { checkStep(14.0, false); });
@@ -92,8 +92,8 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
     steps_.push_back([this] { shoot("gains"); });
     steps_.push_back([this] {
         window_.bench<LevelBench>()->showPage("record");
-        window_.capture().turnPreamp(3.0);
-        window_.capture().runFor(12.0);
+        window_.capture().player().turnPreamp(3.0);
+        window_.capture().player().runFor(12.0);
     });
     steps_.push_back([this] { shoot("record"); });
     steps_.push_back([this] {
@@ -108,7 +108,7 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
     steps_.push_back([this] { shoot("ledger"); });
     steps_.push_back([this] {
         window_.bench<LevelBench>()->showPage("take");
-        window_.showBench(1);
+        window_.showBench("Rig");
         for (QAction* action : window_.findChild<QPushButton*>("startFrom")->menu()->actions())
             if (action->text().startsWith(QStringLiteral("singing lead"))) action->trigger();
         window_.bench<RigBench>()->chooseStage(1);
@@ -164,7 +164,7 @@ void Tour::checkStep(double seconds, bool toItsEnd)
     check.press();
     for (double at = 0.0; at < seconds; at += 0.1) {
         if (step == Step::Turn) device->room()->setAngleDeg(360.0 * at / seconds);
-        window_.capture().runFor(0.1);
+        window_.capture().player().runFor(0.1);
     }
     if (toItsEnd && check.isRunning() && check.step() == step) check.press();
 }
@@ -173,17 +173,17 @@ void Tour::checkStep(double seconds, bool toItsEnd)
 void Tour::recordTake(std::uint32_t seed, int lateBar)
 {
     Capture& capture = window_.capture();
-    capture.setPlayerDrag(lateBar);
-    capture.room()->setPerformance(capture.playersPart(seed)());
+    capture.player().setDrag(lateBar);
+    capture.player().room()->setPerformance(capture.player().part(seed)());
     capture.setCountIn(1);
     constexpr double kUpDb = 12.0; // to where the takes of the demo are
-    capture.turnPreamp(kUpDb);
+    capture.player().turnPreamp(kUpDb);
     capture.record();
-    capture.runFor(11.0 * window_.session().barSeconds());
+    capture.player().runFor(11.0 * window_.session().loop().barSeconds());
     capture.stop();
     capture.setCountIn(0);
-    capture.turnPreamp(-kUpDb);
-    capture.setPlayerDrag(0);
+    capture.player().turnPreamp(-kUpDb);
+    capture.player().setDrag(0);
 }
 
 /// A few entries of the gain book, as some weeks of playing leave them.

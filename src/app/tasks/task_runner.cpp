@@ -12,8 +12,9 @@ namespace {
 
 constexpr std::chrono::milliseconds kReportEvery{40};
 
-/// Lets the window and the audio go first where cores are short. On Linux a thread has a niceness of its own.
-void stepBack() { setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), 10); }
+/// Lets the window and the audio go first where cores are short, and what somebody waits to hear before all other work.
+/// On Linux a thread has a niceness of its own.
+void stepBack(bool isUrgent) { setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), isUrgent ? 1 : 10); }
 
 } // namespace
 
@@ -45,30 +46,31 @@ void TaskRunner::launch(Job job)
     stop_ = std::stop_source();
     emit busyChanged(true, title_);
     const quint64 generation = generation_;
-    thread_ = std::jthread([this, work = std::move(job.work), stop = stop_.get_token(), generation] {
-        stepBack();
-        core::Progress progress{stop, nullptr};
-        std::chrono::steady_clock::time_point last;
-        progress.report = [this, &last](double part) {
-            const auto now = std::chrono::steady_clock::now();
-            if (now - last < kReportEvery) return;
-            last = now;
-            part_.store(part);
-            QMetaObject::invokeMethod(
-                this, [this] { emit progressed(part_.load()); }, Qt::QueuedConnection);
-        };
-        Answer answer{generation, {}};
-        try {
-            answer.deliver = work(progress);
-        } catch (...) { // goes on where answers are taken, under the application's floor
-            answer.deliver = [thrown = std::current_exception()] { std::rethrow_exception(thrown); };
-        }
-        {
-            const std::lock_guard lock(mutex_);
-            answer_ = std::move(answer);
-        }
-        QMetaObject::invokeMethod(this, &TaskRunner::pickUp, Qt::QueuedConnection);
-    });
+    thread_ =
+        std::jthread([this, work = std::move(job.work), stop = stop_.get_token(), generation, isUrgent = isUrgent_] {
+            stepBack(isUrgent);
+            core::Progress progress{stop, nullptr};
+            std::chrono::steady_clock::time_point last;
+            progress.report = [this, &last](double part) {
+                const auto now = std::chrono::steady_clock::now();
+                if (now - last < kReportEvery) return;
+                last = now;
+                part_.store(part);
+                QMetaObject::invokeMethod(
+                    this, [this] { emit progressed(part_.load()); }, Qt::QueuedConnection);
+            };
+            Answer answer{generation, {}};
+            try {
+                answer.deliver = work(progress);
+            } catch (...) { // goes on where answers are taken, under the application's floor
+                answer.deliver = [thrown = std::current_exception()] { std::rethrow_exception(thrown); };
+            }
+            {
+                const std::lock_guard lock(mutex_);
+                answer_ = std::move(answer);
+            }
+            QMetaObject::invokeMethod(this, &TaskRunner::pickUp, Qt::QueuedConnection);
+        });
 }
 
 void TaskRunner::pickUp()

@@ -30,8 +30,9 @@ public:
                    return std::function<void()>([done, result] { done(std::move(*result)); });
                }});
     }
-    void cancel();      ///< the running and the waiting one; no answer comes
-    void waitForDone(); ///< cancels, and returns when nothing runs any more
+    void setUrgent() { isUrgent_ = true; } ///< somebody waits to hear it: its jobs go before those of the others
+    void cancel();                         ///< the running and the waiting one; no answer comes
+    void waitForDone();                    ///< cancels, and returns when nothing runs any more
     bool isBusy() const { return running_ || waiting_.has_value(); }
     QString title() const { return title_; }
 
@@ -54,7 +55,7 @@ private:
 
     std::stop_source stop_;
     std::optional<Job> waiting_;
-    bool running_ = false;
+    bool running_ = false, isUrgent_ = false;
     quint64 generation_ = 0;
     QString title_;
     std::atomic<double> part_{0.0};

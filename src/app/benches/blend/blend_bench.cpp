@@ -1,10 +1,12 @@
 #include "app/benches/blend/blend_bench.h"
 
 #include "app/benches/blend/place_ruler.h"
+#include "app/models/slots.h"
 #include "app/widgets/column_share.h"
 #include "core/advice/file_findings.h"
-#include "core/advice/rig_findings.h"
+#include "core/advice/mix_findings.h"
 #include "core/advice/stereo_findings.h"
+#include "core/mix/render/sound_key.h"
 #include "core/units/number_text.h"
 
 #include <QComboBox>
@@ -56,8 +58,10 @@ QString shownFigure(const std::optional<double>& v, int digits)
 BlendBench::BlendBench(const BenchContext& context, QWidget* parent) : Bench(context, tr("Blend"), 7, parent)
 {
     build();
-    connect(&session(), &SessionModel::rigChanged, this, &BlendBench::refresh);
-    connect(&session(), &SessionModel::pathChanged, this, &BlendBench::refresh);
+    for (auto signal : {&SessionModel::rigChanged, &SessionModel::takesChanged, &SessionModel::placingChanged,
+                        &SessionModel::pathChanged})
+        connect(&session(), signal, this, &BlendBench::refresh);
+    connect(&session(), &SessionModel::closing, this, [this] { report_.reset(), measuredOf_.clear(); });
     connect(&audition_(), &Audition::changed, this, [this] { mono_->setChecked(audition_().isMono()); });
     connect(&Theme::instance(), &Theme::changed, this, &BlendBench::refresh);
 }
@@ -167,41 +171,25 @@ void BlendBench::build()
     column->addLayout(plots, 3);
 }
 
-std::vector<MixLayer> BlendBench::layers(QString* why, Effort effort) const
+/// The part in hand as a sum; where it cannot be made, why.
+Result<MixPlan> BlendBench::plan(Effort effort) const
 {
-    std::vector<MixLayer> out;
-    const Part* part = session().isOpen() ? session().part() : nullptr;
-    if (!part) return out;
-    std::vector<std::string> warnings;
-    for (const Layer& layer : part->layers) {
-        if (layer.takes.empty()) continue;
-        auto recipe = layerRecipe(session().folder(), layer, true, warnings);
-        if (!recipe) {
-            if (why) *why = QString::fromStdString(recipe.error().line());
-            return {};
-        }
-        recipe->effort = effort;
-        out.push_back({std::move(*recipe), layer.place, layer.gainDb});
-    }
+    auto out = planMix(session().folder(), *session().part(), true);
+    if (out)
+        for (MixLayer& l : out->layers) l.recipe.effort = effort;
     return out;
-}
-
-MixOptions BlendBench::options() const
-{
-    MixOptions options;
-    options.law = session().document().law;
-    options.rateHz = session().document().sampleRateHz;
-    return options;
 }
 
 void BlendBench::refresh()
 {
+    isOld_ = !isVisible(); // what nobody looks at is not rendered
     if (!session().isOpen()) return;
     shown_.clear();
     if (const Part* part = session().part())
         for (std::size_t i = 0; i < part->layers.size(); ++i)
             if (!part->layers[i].takes.empty()) shown_.push_back(i);
     law_->setCurrentIndex(static_cast<int>(session().document().law));
+    if (isOld_) return void(emit stateChanged());
     fillTable();
     measure();
 }
@@ -245,25 +233,28 @@ void BlendBench::fillTable()
 void BlendBench::measure()
 {
     trouble_.clear();
-    const auto layers = this->layers(&trouble_, Effort::Draft);
-    if (layers.empty()) {
+    const auto plan = session().part() && !shown_.empty() ? std::optional(this->plan(Effort::Draft)) : std::nullopt;
+    if (plan && !*plan) trouble_ = QString::fromStdString(plan->error().line());
+    if (!plan || !*plan) {
         task_.cancel();
-        report_.reset();
+        report_.reset(), measuredOf_.clear();
         showReport();
         emit stateChanged();
         return;
     }
-    const MixOptions options = this->options();
+    const std::string key = soundKey((*plan)->layers, (*plan)->options);
+    if (key == measuredOf_) return;
+    measuredOf_ = key, warnings_ = (*plan)->warnings;
     struct Answer {
         Result<MixReport> report;
         std::vector<CopiedPerformance> copies;
     };
     task_.run<std::shared_ptr<Answer>>(
         tr("Measuring the sum"),
-        [layers, options](const Progress& p) {
-            auto copies = predictCopies(layers, options, p);
+        [plan = **plan, cache = session().renders()](const Progress& p) {
+            auto copies = predictCopies(plan.layers, plan.options, {p.stop, nullptr}, cache.get());
             auto report = mixDown(
-                layers, options, [](const AudioBuffer&) -> Outcome { return Done{}; }, p);
+                plan.layers, plan.options, [](const AudioBuffer&) -> Outcome { return Done{}; }, p, cache.get());
             return std::make_shared<Answer>(
                 Answer{std::move(report), copies ? std::move(*copies) : std::vector<CopiedPerformance>()});
         },
@@ -272,7 +263,9 @@ void BlendBench::measure()
             copies_ = std::move(answer->copies);
             if (answer->report)
                 report_ = std::move(*answer->report);
-            else if (answer->report.error().code != ErrorCode::Cancelled)
+            else
+                measuredOf_.clear();
+            if (!answer->report && answer->report.error().code != ErrorCode::Cancelled)
                 trouble_ = QString::fromStdString(answer->report.error().line());
             fillTable();
             showReport();
@@ -326,10 +319,13 @@ void BlendBench::setLayerValue(int index, double place, double gainDb, const QSt
 void BlendBench::matchLoudness()
 {
     if (!report_ || report_->layers.size() != shown_.size()) return;
-    std::vector<double> gains;
-    const auto first = report_->layers.front().integratedLufs;
-    for (const auto& l : report_->layers) // the measured loudness has the layer's own gain in it
-        gains.push_back(first && l.integratedLufs ? l.gainDb + *first - *l.integratedLufs : l.gainDb);
+    std::vector<std::optional<double>> lufs;
+    std::vector<double> own;
+    for (const auto& l : report_->layers) { // the measured loudness has the layer's own gain in it
+        lufs.push_back(l.integratedLufs ? std::optional(*l.integratedLufs - l.gainDb) : std::nullopt);
+        own.push_back(l.gainDb);
+    }
+    const std::vector<double> gains = gainsToMatch(lufs, own);
     session().editPart(tr("Layers matched to the loudness of the first"), "gain", [&](Part& part) {
         for (std::size_t i = 0; i < shown_.size() && shown_[i] < part.layers.size(); ++i)
             part.layers[shown_[i]].gainDb = std::clamp(std::round(gains[i] * 100.0) / 100.0, -60.0, 60.0);
@@ -348,11 +344,10 @@ void BlendBench::turnAll(double db)
 BenchState BlendBench::state() const
 {
     if (!session().isOpen() || shown_.empty()) return {tr("not yet"), false};
+    if (isOld_) return {tr("to be measured"), false};
     if (!trouble_.isEmpty()) return {tr("1 must be mended"), true};
     if (!report_) return {tr("measuring \u2026"), false};
-    auto found = stereoFindings(report_->stereo, {});
-    for (auto& f : sumFindings(report_->truePeakDbtp, 0, {})) found.push_back(std::move(f));
-    const QString line = severityLine(found);
+    const QString line = severityLine(findings().found);
     if (!line.isEmpty()) return {line, true};
     return {tr("mono loses %1 dB").arg(shownFigure(report_->stereo.monoLossDb, 1)), false};
 }
@@ -365,11 +360,9 @@ BenchFindings BlendBench::findings() const
     const std::string subject = session().part() ? session().part()->name : "";
     std::vector<std::string> names;
     for (const std::size_t i : shown_) names.push_back(session().part()->layers[i].name);
-    out.found = stereoFindings(report_->stereo, subject);
+    out.found = mixFindings(*report_, warnings_, subject);
     for (auto& f : copyFindings(copies_, names)) out.found.push_back(std::move(f));
-    for (auto& f : bodyFindings(report_->layers, names)) out.found.push_back(std::move(f));
-    for (auto& f : sumFindings(report_->truePeakDbtp, 0, subject)) out.found.push_back(std::move(f));
-    for (const auto& w : report_->warnings) out.found.push_back(bypassedFinding(w, subject));
+    rank(out.found);
     return out;
 }
 
@@ -395,19 +388,16 @@ AuditionRequest BlendBench::audition() const
 {
     AuditionRequest out;
     out.kind = "blend";
-    const auto layers = this->layers(nullptr, Effort::Playing);
-    if (layers.empty()) return out;
+    const auto plan = session().isOpen() && session().part() ? this->plan(Effort::Playing) : Result<MixPlan>(MixPlan{});
+    if (!plan || plan->layers.empty()) return out;
     out.subject = tr("%1, all layers").arg(QString::fromStdString(session().part()->name));
-    const auto slot = [&](const QString& title, std::vector<MixLayer> own) {
-        out.slots_.push_back(
-            {title, [own = std::move(own), options = this->options()](double from, double to, const Progress& p) {
-                 return mixToMemory(own, options, from, to, p);
-             }});
+    const auto slot = [&](const QString& title, const std::vector<MixLayer>& own) {
+        out.slots_.push_back(mixSlot(title, own, plan->options));
     };
-    slot(tr("As placed"), layers);
-    auto middle = layers;
+    slot(tr("As placed"), plan->layers);
+    auto middle = plan->layers;
     for (MixLayer& l : middle) l.place = 0.0;
-    slot(tr("All in the middle"), std::move(middle));
+    slot(tr("All in the middle"), middle);
     return out;
 }
 

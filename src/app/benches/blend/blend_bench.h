@@ -2,7 +2,8 @@
 
 #include "app/benches/bench.h"
 #include "app/models/session_task.h"
-#include "core/mix/copies.h"
+#include "core/actions/mix_layers.h"
+#include "core/mix/figures/copies.h"
 
 class QCheckBox;
 class QComboBox;
@@ -28,11 +29,12 @@ public:
     bool isBusy() const override { return task_.isBusy(); }
 
     const std::optional<core::MixReport>& report() const { return report_; }
-    /// The layers of the part in hand as a mix, or nothing where one cannot be read (`why` then says so).
-    std::vector<core::MixLayer> layers(QString* why = nullptr, core::Effort effort = core::Effort::Full) const;
-    core::MixOptions options() const;
+
+protected:
+    void showEvent(QShowEvent*) override { refresh(); }
 
 private:
+    core::Result<core::MixPlan> plan(core::Effort effort) const;
     void build();
     void refresh();
     void fillTable();
@@ -50,6 +52,9 @@ private:
     QComboBox* law_;
     QString trouble_;
     std::optional<core::MixReport> report_;
+    std::string measuredOf_;                      ///< what report_ is of, or what is being measured; empty: nothing
+    std::vector<std::string> warnings_;           ///< of reading its rigs
+    bool isOld_ = true;                           ///< something changed while this was hidden
     std::vector<core::CopiedPerformance> copies_; ///< predicted from the recipe, beside what was measured
     std::vector<std::size_t> shown_;              ///< layers of the part that have takes
     SessionTask task_{session()};

@@ -1,5 +1,6 @@
 #include "app/benches/cab/align_page.h"
 
+#include "app/models/slots.h"
 #include "app/widgets/column_share.h"
 #include "app/widgets/figure_table.h"
 #include "core/advice/align_findings.h"
@@ -45,7 +46,7 @@ QString keptText(const Layer& layer)
         parts << AlignPage::tr("%1 ms %2")
                      .arg(figure(std::abs(layer.earlierMs), 2),
                           layer.earlierMs > 0.0 ? AlignPage::tr("earlier") : AlignPage::tr("later"));
-    if (layer.isInverted) parts << AlignPage::tr("turned over");
+    if (layer.isInverted) parts << AlignPage::tr("inverted");
     return parts.join(", ");
 }
 
@@ -160,7 +161,7 @@ void AlignPage::build()
             emit auditionChanged();
         });
     together_ = button(under, tr("Bring together"), "alignTogether",
-                       tr("Moves the layers so that they meet, and turns over what is upside down; the files stay"),
+                       tr("Moves the layers so that they meet, and inverts what is upside down; the files stay"),
                        [this] { bringTogether(); });
     sentence_ = new QLabel(this);
     sentence_->setObjectName("alignSentence");
@@ -315,7 +316,7 @@ void AlignPage::fillTable()
                         cell(isReference     ? tr("reference")
                              : !a            ? none
                              : !isTold       ? tr("another take")
-                             : a->isInverted ? tr("turned over")
+                             : a->isInverted ? tr("inverted")
                                              : tr("normal")));
         auto* late = cell(QString());
         if (!isReference) {
@@ -505,16 +506,11 @@ AuditionRequest AlignPage::audition() const
     out.kind = "align";
     if (!session().isOpen() || !aligned_) return out;
     out.subject = tr("%1, in the middle").arg(QString::fromStdString(session().part()->name));
-    MixOptions options;
-    options.law = session().document().law;
-    options.rateHz = session().document().sampleRateHz;
+    const MixOptions options = mixOptions(session().document());
     for (const bool isTogether : {false, true}) {
-        auto own = layers(isTogether);
+        const auto own = layers(isTogether);
         if (own.empty()) return {};
-        out.slots_.push_back({isTogether ? tr("Brought together") : tr("As recorded"),
-                              [own = std::move(own), options](double from, double to, const Progress& p) {
-                                  return mixToMemory(own, options, from, to, p);
-                              }});
+        out.slots_.push_back(mixSlot(isTogether ? tr("Brought together") : tr("As recorded"), own, options));
     }
     return out;
 }

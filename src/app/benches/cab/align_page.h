@@ -65,7 +65,7 @@ private:
     void writeCopies();
     const core::Layer& layerOf(const Row& row) const { return session().part()->layers[row.layer]; }
     const core::AlignedFile* fileOf(const Row& row) const;
-    /// What each layer is moved by, ms, and whether it is turned over, when all is brought together.
+    /// What each layer is moved by, ms, and whether it is inverted, when all is brought together.
     std::vector<std::pair<double, bool>> moves() const;
     std::vector<core::MixLayer> layers(bool isTogether) const;
 

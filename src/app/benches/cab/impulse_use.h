@@ -16,11 +16,11 @@ std::string impulseOf(const core::RigDocument& rig);
 /// Puts an impulse of the session into the rig of the layer in hand.
 void putIntoRig(SessionModel& session, const std::string& file);
 
-/// An impulse that is heard before it is in the session.
+/// An impulse that is heard before it is in the session: a file, or one in memory.
 struct HeardImpulse {
     QString title;
-    std::filesystem::path file;                                               ///< where there is one already
-    std::function<core::Result<core::Recording>(const core::Progress&)> make; ///< else it is made, in a worker
+    std::filesystem::path file;
+    std::shared_ptr<const core::Recording> recording{};
 };
 /// What is heard with each of them in the rig of the layer in hand; the rig as it is comes first.
 AuditionRequest hearImpulses(const SessionModel& session, const std::vector<HeardImpulse>& impulses);

@@ -178,7 +178,7 @@ const ImpulseCard* ImpulsesPage::zero() const
         return at != library_.cards().end() && at->isImpulse() ? &*at : nullptr;
     };
     if (const auto* card = find(zero_)) return card;
-    const std::string inRig = session().isOpen() ? impulseOf(session().rig()) : std::string();
+    const std::string inRig = session().isOpen() ? impulseOf(session().rigs().inHand()) : std::string();
     if (const auto* card = find(std::filesystem::path(inRig).filename().string())) return card;
     const auto first = std::ranges::find_if(library_.cards(), &ImpulseCard::isImpulse);
     return first == library_.cards().end() ? nullptr : &*first;
@@ -260,7 +260,7 @@ void ImpulsesPage::putChosenIntoRig()
 {
     if (!chosen()) return;
     const auto path = library_.pathOf(list_->cardOf(table_->currentIndex().row()));
-    const auto name = session().importImpulse(QString::fromStdString(path.string()));
+    const auto name = session().rigs().importImpulse(QString::fromStdString(path.string()));
     if (!name) return tellFailure(name.error());
     putIntoRig(session(), *name);
     emit auditionChanged();

@@ -62,9 +62,9 @@ void MakePage::build()
     table_->setObjectName("makeTable");
     table_->setAccessibleName(tr("Impulses and what is done to each before they are summed"));
     layOutTable(*table_,
-                {tr("impulse"), tr("gain, dB"), tr("later, samples"), tr("turned over"), tr("side"), tr("earlier by")},
+                {tr("impulse"), tr("gain, dB"), tr("later, samples"), tr("inverted"), tr("side"), tr("earlier by")},
                 {kGain, kDelay, kMoved});
-    table_->horizontalHeaderItem(kOver)->setToolTip(tr("Polarity turned over in the sum"));
+    table_->horizontalHeaderItem(kOver)->setToolTip(tr("Polarity inverted in the sum"));
     table_->horizontalHeaderItem(kMoved)->setToolTip(tr("What aligning moves it earlier by"));
     shareByContent(table_);
     connect(table_, &QTableWidget::cellChanged, this, [this](int row, int col) {
@@ -301,7 +301,7 @@ QString MakePage::recipeText() const
     QStringList parts;
     for (const BlendPart& p : made_->recipe.parts)
         parts << QString::fromStdString(fmt::format("{} {:g} dB, {:g} samples later{}{}", p.file.filename().string(),
-                                                    p.gainDb, p.delaySamples, p.invert ? ", turned over" : "",
+                                                    p.gainDb, p.delaySamples, p.invert ? ", inverted" : "",
                                                     p.side == BlendSide::Left    ? ", left"
                                                     : p.side == BlendSide::Right ? ", right"
                                                                                  : ""));
@@ -323,7 +323,7 @@ void MakePage::keep(bool intoRig)
     if (!made_ || !session().isOpen()) return;
     QString name = name_->text().trimmed();
     if (name.isEmpty()) name = tr("%1 and more").arg(nameOf(made_->recipe.parts.front()));
-    const auto kept = session().addImpulse(made_->impulse.impulse, name, recipeText());
+    const auto kept = session().rigs().addImpulse(made_->impulse.impulse, name, recipeText());
     if (!kept) return tellFailure(kept.error());
     session().note("impulse", tr("Impulse %1 made of %2").arg(QString::fromStdString(*kept), recipeText()));
     if (intoRig && session().layer()) putIntoRig(session(), *kept);
@@ -352,9 +352,7 @@ Remedies MakePage::remedies()
 AuditionRequest MakePage::audition() const
 {
     if (!session().isOpen() || !made_) return {};
-    return hearImpulses(session(), {{tr("Made"), {}, [recording = made_->impulse.impulse](const Progress&) {
-                                         return Result<Recording>(recording);
-                                     }}});
+    return hearImpulses(session(), {{tr("Made"), {}, std::make_shared<const Recording>(made_->impulse.impulse)}});
 }
 
 } // namespace gristle::app

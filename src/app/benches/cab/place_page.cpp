@@ -63,7 +63,7 @@ QString madeOf(const CabPlan& plan, bool isApart)
     for (const PlacedMicrophone& m : plan.microphones)
         parts << QString::fromStdString(fmt::format("{} {:g} cm, aside {:g} cm, {:g} degrees, {:g} dB{}", m.kind,
                                                     100.0 * m.place.distanceM, 100.0 * m.place.offsetM,
-                                                    m.place.angleDeg, m.gainDb, m.invert ? ", turned over" : ""));
+                                                    m.place.angleDeg, m.gainDb, m.invert ? ", inverted" : ""));
     return PlacePage::tr("model of %1: %2%3")
         .arg(QString::fromStdString(plan.cabinet), parts.join("; "),
              isApart ? PlacePage::tr("; the first left, the others right") : QString());
@@ -80,7 +80,9 @@ PlacePage::PlacePage(const BenchContext& context, QWidget* parent)
         map_.waitForDone();
         make_.waitForDone();
         figuring_.waitForDone();
+        hearing_.waitForDone();
         shown_.reset();
+        heard_.reset(), heardOf_.reset();
     });
     connect(&Theme::instance(), &Theme::changed, this, &PlacePage::refresh);
 }
@@ -125,15 +127,15 @@ void PlacePage::build()
     table_->setObjectName("placeTable");
     table_->setAccessibleName(tr("Microphones: kind, place, gain and what reaches them"));
     layOutTable(*table_,
-                {tr("microphone"), tr("cm away"), tr("cm aside"), tr("angle"), tr("gain"), tr("delay"),
-                 tr("turned over"), tr("ms"), tr("dB SPL"), tr("spill")},
+                {tr("microphone"), tr("cm away"), tr("cm aside"), tr("angle"), tr("gain"), tr("delay"), tr("inverted"),
+                 tr("ms"), tr("dB SPL"), tr("spill")},
                 {kDistance, kOffset, kAngle, kGain, kDelay, kTravel, kPressure, kSpill});
     const std::pair<int, QString> tips[] = {{kDistance, tr("From the cloth, cm; with a minus behind the cabinet")},
                                             {kOffset, tr("From the cone's centre to the cabinet's near side, cm")},
                                             {kAngle, tr("Degrees, turned towards the centre")},
                                             {kGain, tr("dB in the sum")},
                                             {kDelay, tr("ms later in the sum")},
-                                            {kOver, tr("Turned over in the sum")},
+                                            {kOver, tr("Inverted in the sum")},
                                             {kTravel, tr("The sound's way from the cone")},
                                             {kPressure, tr("What reaches it, and what it takes: an estimate")},
                                             {kSpill, tr("What it hears of the second amplifier against its own, dB")}};
@@ -188,7 +190,7 @@ void PlacePage::build()
     row->addStretch(1);
     apart_ = named(new QCheckBox(tr("left and right"), this), "placeApart",
                    tr("The first microphone left, the others right, to be placed in Blend; else their sum"));
-    connect(apart_, &QCheckBox::toggled, this, &BenchPage::auditionChanged);
+    connect(apart_, &QCheckBox::toggled, this, &PlacePage::prepareHearing);
     row->addWidget(apart_);
     save_ = addButton(row, tr("Keep as impulse"), "placeSave", tr("Makes the impulse and keeps it in the session"),
                       [this] { save(false); });
@@ -348,6 +350,7 @@ void PlacePage::fillTable()
 
 void PlacePage::compute()
 {
+    prepareHearing();
     if (computed_ != plan()) {
         using Answer = std::shared_ptr<Result<PlacedPlan>>;
         figuring_.run<Answer>(
@@ -434,10 +437,37 @@ void PlacePage::tell()
     sentence_->setText(tr("%1: %2 against %3.").arg(titleOf(m), words, against));
 }
 
+bool PlacePage::isApart() const { return apart_->isChecked() && plan().microphones.size() > 1; }
+
+int PlacePage::rateHz() const
+{
+    return session().document().sampleRateHz > 0 ? session().document().sampleRateHz : 48000;
+}
+
+/// Makes the impulse that is heard; until it is there, one hears that of the places before.
+void PlacePage::prepareHearing()
+{
+    if (heardOf_ && *heardOf_ == std::tuple(plan(), isApart(), rateHz())) return;
+    const std::tuple wanted(plan(), isApart(), rateHz());
+    heardOf_ = wanted;
+    using Answer = std::shared_ptr<Result<Recording>>;
+    hearing_.run<Answer>(
+        tr("Preparing what is heard"),
+        [wanted](const Progress& p) {
+            const auto& [plan, isApart, rate] = wanted;
+            return std::make_shared<Result<Recording>>(impulseOfPlaced(plan, {channelsOf(isApart), rate}, p));
+        },
+        [this](Answer made) {
+            if (!*made) return heardOf_.reset();
+            heard_ = std::make_shared<const Recording>(std::move(**made));
+            emit auditionChanged();
+        });
+}
+
 void PlacePage::save(bool intoRig)
 {
-    const bool isApart = apart_->isChecked() && plan().microphones.size() > 1;
-    const int rate = session().document().sampleRateHz > 0 ? session().document().sampleRateHz : 48000;
+    const bool isApart = this->isApart();
+    const int rate = rateHz();
     using Answer = std::shared_ptr<Result<Recording>>;
     make_.run<Answer>(
         tr("Making the impulse"),
@@ -447,8 +477,8 @@ void PlacePage::save(bool intoRig)
         [this, plan = plan(), isApart, intoRig](Answer made) {
             const QString name =
                 tr("%1 %2").arg(QString::fromStdString(plan.cabinet), titleOf(plan.microphones.front()));
-            const auto kept =
-                *made ? session().addImpulse(**made, name, madeOf(plan, isApart)) : Result<std::string>(made->error());
+            const auto kept = *made ? session().rigs().addImpulse(**made, name, madeOf(plan, isApart))
+                                    : Result<std::string>(made->error());
             if (!kept) return tellFailure(kept.error());
             session().note("impulse", tr("Impulse kept: %1").arg(madeOf(plan, isApart)));
             if (intoRig && session().layer()) putIntoRig(session(), *kept);
@@ -466,11 +496,8 @@ BenchFindings PlacePage::findings() const
 AuditionRequest PlacePage::audition() const
 {
     if (!session().isOpen() || !session().take()) return {};
-    const bool isApart = apart_->isChecked() && plan().microphones.size() > 1;
-    const int rate = session().document().sampleRateHz > 0 ? session().document().sampleRateHz : 48000;
-    return hearImpulses(session(), {{tr("These places"), {}, [plan = plan(), isApart, rate](const Progress& p) {
-                                         return impulseOfPlaced(plan, {channelsOf(isApart), rate}, p);
-                                     }}});
+    return hearImpulses(session(), heard_ ? std::vector<HeardImpulse>{{tr("These places"), {}, heard_}}
+                                          : std::vector<HeardImpulse>{});
 }
 
 } // namespace gristle::app

@@ -23,7 +23,7 @@ public:
     PlacePage(const BenchContext& context, QWidget* parent);
     BenchFindings findings() const override;
     AuditionRequest audition() const override;
-    bool isBusy() const override { return map_.isBusy() || make_.isBusy(); }
+    bool isBusy() const override { return map_.isBusy() || make_.isBusy() || figuring_.isBusy() || hearing_.isBusy(); }
 
 protected:
     void resizeEvent(QResizeEvent*) override;
@@ -43,6 +43,9 @@ private:
     const core::CabPlan& plan() const { return session().document().cab; }
     std::size_t chosen() const;
     double position() const;
+    bool isApart() const;
+    int rateHz() const;
+    void prepareHearing();
     const core::PlanFigures* figuresOfPlan() const { return computed_ == plan() ? &placed_.figures : nullptr; }
 
     PlaceMap* picture_;
@@ -65,7 +68,9 @@ private:
     std::optional<MapOf> shown_;
     core::PlacedPlan placed_;
     std::optional<core::CabPlan> computed_; ///< what it is of
-    SessionTask map_{session()}, make_{session()}, figuring_{session()};
+    SessionTask map_{session()}, make_{session()}, figuring_{session()}, hearing_{session()};
+    std::shared_ptr<const core::Recording> heard_;                ///< of these places, or of those before
+    std::optional<std::tuple<core::CabPlan, bool, int>> heardOf_; ///< that it is made of, or is being made of
     bool refreshing_ = false;
 };
 

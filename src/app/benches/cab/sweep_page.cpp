@@ -9,7 +9,7 @@
 #include "core/advice/impulse_findings.h"
 #include "core/audio/audio_writer.h"
 #include "core/impulse/impulse_difference.h"
-#include "engine/simulated_device.h"
+#include "engine/simulated/simulated_device.h"
 
 #include <QComboBox>
 #include <QFileDialog>
@@ -426,7 +426,7 @@ void SweepPage::keep(bool intoRig)
     std::string last;
     int kept = 0;
     const auto add = [&](const Recording& impulse, const QString& name, const QString& what) {
-        const auto added = session().addImpulse(impulse, name, what);
+        const auto added = session().rigs().addImpulse(impulse, name, what);
         if (!added) {
             tellFailure(added.error());
             return false;
@@ -469,9 +469,8 @@ BenchFindings SweepPage::findings() const
 AuditionRequest SweepPage::audition() const
 {
     if (!session().isOpen() || !run_ || !run_->set.isAnyGood() || isQuiet_) return {};
-    return hearImpulses(session(), {{tr("Captured, together"), {}, [mix = run_->set.mix()](const Progress&) {
-                                         return Result<Recording>(mix);
-                                     }}});
+    return hearImpulses(session(),
+                        {{tr("Captured, together"), {}, std::make_shared<const Recording>(run_->set.mix())}});
 }
 
 } // namespace gristle::app

@@ -2,7 +2,7 @@
 
 #include "app/benches/bench_page.h"
 #include "app/models/session_task.h"
-#include "engine/sweep_run.h"
+#include "engine/runs/sweep_run.h"
 
 #include <map>
 #include <set>

@@ -3,9 +3,9 @@
 #include "app/models/slots.h"
 #include "app/widgets/figure_table.h"
 #include "core/measure/stereo_measure.h"
-#include "core/mix/session_mix.h"
+#include "core/mix/render/session_mix.h"
+#include "core/mix/render/sound_key.h"
 #include "core/stereo/comb.h"
-#include "core/units/json_text.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>
@@ -130,6 +130,7 @@ CopiesPage::CopiesPage(const BenchContext& context, QWidget* parent)
     };
     connect(delay_, &FigureBox::changed, this, move);
     connect(plot_, &DelayPlot::choose, this, move);
+    connect(&session(), &SessionModel::closing, this, [this] { of_.clear(); });
     for (auto signal : {&SessionModel::documentChanged, &SessionModel::pathChanged, &SessionModel::rigChanged,
                         &SessionModel::loopChanged, &SessionModel::opened})
         connect(&session(), signal, this, &CopiesPage::look);
@@ -154,33 +155,29 @@ void CopiesPage::look()
     if (!isVisible() || !session().isOpen()) return;
     const Layer* layer = session().layer();
     if (!layer || !layer->chosenTake()) {
-        key_.clear(), curve_.clear(), best_.reset(), measured_.reset(), trouble_.clear();
+        of_.clear(), curve_.clear(), best_.reset(), measured_.reset(), trouble_.clear();
         return fill();
     }
-    Song about = *session().song();
-    about.parts = {{"", {*layer}}};
-    const double from = session().loopFromS(), to = std::min(session().loopToS(), from + kMostS);
-    const std::string key = jsonText(songToJson(about)) + std::to_string(from) + " " + std::to_string(to);
-    if (key == key_) return;
-    key_ = key;
+    const double from = session().loop().fromS(), to = std::min(session().loop().toS(), from + kMostS);
     std::vector<std::string> warnings;
     auto recipe = layerRecipe(session().folder(), *layer, true, warnings);
     if (!recipe) return tellFailure(recipe.error());
     recipe->startS = from, recipe->endS = to;
     recipe->effort = Effort::Playing;
+    if (const std::string key = soundKey(*recipe); std::exchange(of_, key) == key) return;
     measured_.reset();
     using Answer = std::shared_ptr<Result<std::vector<CopyDelay>>>;
     task_.run<Answer>(
         tr("Predicting what mono loses"),
-        [recipe = *recipe](const Progress& p) {
-            RenderReport ignored;
-            auto made = renderToMemory(recipe, ignored, {p.stop, nullptr});
-            if (!made) return std::make_shared<Result<std::vector<CopyDelay>>>(made.error());
-            if (made->audio.channels() > 1)
+        [recipe = *recipe, cache = session().renders()](const Progress& p) {
+            const auto rendered = cache->layer(recipe, {p.stop, nullptr});
+            if (!rendered) return std::make_shared<Result<std::vector<CopyDelay>>>(rendered.error());
+            const Recording& made = (*rendered)->sound;
+            if (made.audio.channels() > 1)
                 return std::make_shared<Result<std::vector<CopyDelay>>>(
                     Error{ErrorCode::Unsupported, "copy: its rig gives two sides already", "take a rig with one"});
             return std::make_shared<Result<std::vector<CopyDelay>>>(
-                copyDelays(std::as_const(made->audio).channel(0), made->sampleRateHz, 1.0, kFromMs, kToMs));
+                copyDelays(made.audio.channel(0), made.sampleRateHz, 1.0, kFromMs, kToMs));
         },
         [this](Answer answer) {
             trouble_ = *answer ? QString() : QString::fromStdString(answer->error().line());
@@ -205,15 +202,13 @@ void CopiesPage::measure()
     auto recipe = layerRecipe(session().folder(), *layer, true, warnings);
     if (!recipe) return;
     recipe->effort = Effort::Playing;
-    MixOptions options;
-    options.law = session().document().law;
-    options.rateHz = session().document().sampleRateHz;
-    const double from = session().loopFromS(), to = std::min(session().loopToS(), from + kMostS);
+    const MixOptions options = mixOptions(session().document());
+    const double from = session().loop().fromS(), to = std::min(session().loop().toS(), from + kMostS);
     using Answer = std::shared_ptr<std::optional<double>>;
     measure_.run<Answer>(
         tr("Measuring the sum"),
-        [layers = bothSides(*recipe, ms_), options, from, to](const Progress& p) {
-            const auto sum = mixToMemory(layers, options, from, to, {p.stop, nullptr});
+        [layers = bothSides(*recipe, ms_), options, from, to, cache = session().renders()](const Progress& p) {
+            const auto sum = mixToMemory(layers, options, from, to, {p.stop, nullptr}, cache.get());
             if (!sum) return std::make_shared<std::optional<double>>();
             StereoMeter meter(sum->sampleRateHz);
             meter.push(std::as_const(sum->audio).channel(0), std::as_const(sum->audio).channel(1));
@@ -298,9 +293,7 @@ AuditionRequest CopiesPage::audition() const
     if (!recipe) return out;
     recipe->effort = Effort::Playing;
     out.subject = QString::fromStdString(layer->name);
-    MixOptions options;
-    options.law = session().document().law;
-    options.rateHz = session().document().sampleRateHz;
+    const MixOptions options = mixOptions(session().document());
     const auto slot = [&](const QString& title, const std::vector<MixLayer>& layers) {
         out.slots_.push_back(mixSlot(title, layers, options));
     };

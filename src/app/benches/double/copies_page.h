@@ -53,7 +53,7 @@ private:
     void make();
 
     SessionTask task_{session()}, measure_{session()};
-    std::string key_;
+    std::string of_; ///< what is told, or being looked at: its soundKey()
     std::vector<core::CopyDelay> curve_;
     std::optional<double> best_, measured_;
     double ms_ = 0.0;

@@ -3,8 +3,8 @@
 #include "app/benches/double/offset_plot.h"
 #include "app/models/slots.h"
 #include "app/widgets/figure_table.h"
-#include "core/mix/mixdown.h"
-#include "core/mix/session_mix.h"
+#include "core/mix/render/mixdown.h"
+#include "core/mix/render/session_mix.h"
 #include "core/units/early_note.h"
 
 #include <QComboBox>
@@ -47,7 +47,7 @@ OffsetsPage::OffsetsPage(const BenchContext& context, DoubleBook& book, QWidget*
                       book_.moveBars(s.firstBar, s.lastBar, -s.offsetMs);
                   });
     loop_ = addButton(mend, tr("Loop it"), "loopStray", tr("What is heard loops these bars (L)"),
-                      [this] { session().setLoop(stretch().firstBar, stretch().lastBar + 1); });
+                      [this] { session().loop().set(stretch().firstBar, stretch().lastBar + 1); });
     mend->addStretch(1);
     auto* side = addRow(column, 6);
     moveSide_ =
@@ -122,7 +122,7 @@ OffsetsPage::OffsetsPage(const BenchContext& context, DoubleBook& book, QWidget*
     });
     connect(&book_, &DoubleBook::failed, this, &OffsetsPage::failed);
     connect(&session(), &SessionModel::loopChanged, this,
-            [this] { plot_->setLoop(session().loopFromBar(), session().loopToBar()); });
+            [this] { plot_->setLoop(session().loop().fromBar(), session().loop().toBar()); });
     connect(&Theme::instance(), &Theme::changed, this, &OffsetsPage::refresh);
     connect(new QShortcut(Qt::Key_L, this), &QShortcut::activated, this, [this] { loop_->click(); });
     refresh();
@@ -279,7 +279,7 @@ void OffsetsPage::refresh()
         if (!isChosen_) bar_ = s.firstBar;
         plot_->setPair(*pair, limits, bars, book_.strays());
         plot_->setInHand(s.firstBar, s.lastBar);
-        plot_->setLoop(session().loopFromBar(), session().loopToBar());
+        plot_->setLoop(session().loop().fromBar(), session().loop().toBar());
     } else {
         plot_->setEmptyText(book_.second() ? QString() : tr("One picture of every note: when there are two sides."));
         plot_->clear();
@@ -360,9 +360,7 @@ AuditionRequest OffsetsPage::audition() const
         recipe->effort = Effort::Playing;
         both.push_back({std::move(*recipe), l.place, l.gainDb});
     }
-    MixOptions options;
-    options.law = session().document().law;
-    options.rateHz = session().document().sampleRateHz;
+    const MixOptions options = mixOptions(session().document());
     const auto slot = [&](const QString& title, const std::vector<MixLayer>& layers) {
         out.slots_.push_back(mixSlot(title, layers, options));
     };

@@ -2,9 +2,9 @@
 
 #include "app/widgets/column_share.h"
 #include "app/widgets/figure_table.h"
-#include "core/mix/dry_samples.h"
-#include "core/mix/session_mix.h"
-#include "core/units/json_text.h"
+#include "core/advice/sides_words.h"
+#include "core/mix/render/session_mix.h"
+#include "core/mix/render/sound_key.h"
 
 #include <QHeaderView>
 
@@ -15,15 +15,7 @@ using namespace core;
 namespace {
 
 constexpr int kRows = 4;
-constexpr double kMostS = 20.0;                                  // of the loop that is rendered and looked at
-constexpr double kAlikeDb = 2.0, kEdgeDb = 1.0, kBetterDb = 0.7; // heard
-
-std::vector<double> onsetsOf(std::span<const float> x, double rateHz)
-{
-    std::vector<double> out;
-    for (const Onset& o : findOnsets(x, rateHz)) out.push_back(o.timeS);
-    return out;
-}
+constexpr double kMostS = 20.0; // of the loop that is rendered and looked at
 
 } // namespace
 
@@ -80,26 +72,8 @@ void ColourPlot::drawStill(QPainter& p)
     p.drawText(QPointF(x, 15), tr("dB, thirds of an octave, both at one level"));
 }
 
-QString sidesWords(const Complement& sides, const QString& first, const QString& second)
-{
-    const auto carrier = [&](double apartDb) { return apartDb > 0.0 ? second : first; };
-    const bool hasEdge = std::abs(sides.definitionApartDb) > kEdgeDb,
-               hasWeight = std::abs(sides.weightApartDb) > kEdgeDb;
-    const QString edge = carrier(sides.definitionApartDb), weight = carrier(sides.weightApartDb);
-    if (hasEdge && hasWeight && edge != weight)
-        return SidesPage::tr("%1 carries the edge, %2 the weight").arg(edge, weight);
-    if (hasEdge && hasWeight)
-        return SidesPage::tr(
-                   "%1 carries both, edge and weight: give %2 one of them, with less dirt or with more low end")
-            .arg(edge, edge == first ? second : first);
-    if (hasEdge) return SidesPage::tr("%1 carries the edge; the weight is even").arg(edge);
-    if (hasWeight) return SidesPage::tr("%1 carries the weight; the edge is even").arg(weight);
-    return sides.spectrumApartDb < kAlikeDb ? SidesPage::tr("The sides sound alike")
-                                            : SidesPage::tr("The sides differ in colour, not in edge or weight");
-}
-
 SidesPage::SidesPage(const BenchContext& context, DoubleBook& book, QWidget* parent)
-    : BenchPage(context, tr("Sides"), tr("Which side carries the edge, which the weight?"), parent), book_(book)
+    : BenchPage(context, tr("Sides"), tr("Which side has the attack, which the low end?"), parent), book_(book)
 {
     auto* column = layOut("sidesSentence", sentence_);
     about_ = new QLabel(this);
@@ -120,6 +94,7 @@ SidesPage::SidesPage(const BenchContext& context, DoubleBook& book, QWidget* par
                           tr("The first side through the second's rig, and the other way"), [this] { exchangeRigs(); });
     row->addStretch(1);
     connect(&book_, &DoubleBook::changed, this, &SidesPage::look);
+    connect(&session(), &SessionModel::closing, this, [this] { of_.clear(); });
     for (auto signal : {&SessionModel::rigChanged, &SessionModel::loopChanged, &SessionModel::documentChanged})
         connect(&session(), signal, this, &SidesPage::look);
 }
@@ -135,75 +110,29 @@ void SidesPage::look()
     if (!isVisible() || !session().isOpen()) return;
     if (!book_.first() || !book_.second()) {
         task_.cancel();
-        now_.reset(), exchanged_.reset(), key_.clear();
+        sides_ = {}, of_.clear();
         return fill();
     }
     const Layer& a = session().part()->layers[*book_.first()];
     const Layer& b = session().part()->layers[*book_.second()];
-    Song about = *session().song();
-    about.parts = {{"", {a, b}}};
-    const double from = session().loopFromS(), to = std::min(session().loopToS(), from + kMostS);
-    const std::string key = jsonText(songToJson(about)) + std::to_string(from) + " " + std::to_string(to);
-    if (key == key_) return;
-    key_ = key;
+    const double from = session().loop().fromS(), to = std::min(session().loop().toS(), from + kMostS);
     std::vector<std::string> warnings;
-    const auto first = layerRecipe(session().folder(), a, true, warnings),
-               second = layerRecipe(session().folder(), b, true, warnings);
+    auto first = layerRecipe(session().folder(), a, true, warnings),
+         second = layerRecipe(session().folder(), b, true, warnings);
     if (!first || !second) return tellFailure(first ? second.error() : first.error());
-    struct Answer {
-        std::optional<Complement> now, exchanged;
-        QString trouble;
-    };
-    task_.run<std::shared_ptr<Answer>>(
+    for (auto* recipe : {&*first, &*second}) {
+        recipe->startS = from, recipe->endS = to;
+        recipe->effort = Effort::Playing;
+    }
+    if (const std::string key = soundKey(*first) + soundKey(*second); std::exchange(of_, key) == key) return;
+    using Answer = std::shared_ptr<ComparedSides>;
+    task_.run<Answer>(
         tr("Listening to both sides"),
-        [a = *first, b = *second, from, to](const Progress& p) {
-            auto out = std::make_shared<Answer>();
-            const auto rendered = [&](LayerRecipe recipe, const RigDocument& rig) -> Result<std::vector<float>> {
-                recipe.rig = rig;
-                recipe.startS = from, recipe.endS = to;
-                recipe.effort = Effort::Playing;
-                RenderReport ignored;
-                auto made = renderToMemory(recipe, ignored, {p.stop, nullptr});
-                if (!made) return made.error();
-                std::vector<float> mono(made->audio.frames(), 0.0f);
-                for (std::size_t c = 0; c < made->audio.channels(); ++c) {
-                    const auto x = std::as_const(made->audio).channel(c);
-                    for (std::size_t i = 0; i < x.size(); ++i) mono[i] += x[i] / float(made->audio.channels());
-                }
-                return mono;
-            };
-            const double rate = a.rateHz;
-            const auto dryA = rendered(a, {}), dryB = rendered(b, {});
-            if (!dryA || !dryB) {
-                out->trouble = QString::fromStdString((dryA ? dryB.error() : dryA.error()).line());
-                return out;
-            }
-            const auto strokesA = onsetsOf(*dryA, rate), strokesB = onsetsOf(*dryB, rate);
-            if (strokesA.empty() || strokesB.empty()) {
-                out->trouble = QObject::tr("Nobody plays within the loop: loop other bars.");
-                return out;
-            }
-            const auto both = [&](const RigDocument& rigA, const RigDocument& rigB) -> std::optional<Complement> {
-                auto x = rendered(a, rigA), y = rendered(b, rigB);
-                if (!x || !y) {
-                    out->trouble = QString::fromStdString((x ? y.error() : x.error()).line());
-                    return std::nullopt;
-                }
-                // At one level, so that the louder one is not all of the sum.
-                double px = 1e-12, py = 1e-12;
-                for (const float v : *x) px += double(v) * double(v);
-                for (const float v : *y) py += double(v) * double(v);
-                const auto gain = float(std::sqrt(px / py));
-                for (float& v : *y) v *= gain;
-                return complementOf(*x, *y, strokesA, strokesB, rate);
-            };
-            out->now = both(a.rig, b.rig);
-            p.at(0.5);
-            if (!(a.rig == b.rig) && !p.stopped()) out->exchanged = both(b.rig, a.rig);
-            return out;
+        [a = *first, b = *second, cache = session().renders()](const Progress& p) {
+            return std::make_shared<ComparedSides>(compareSides(a, b, *cache, p));
         },
-        [this](std::shared_ptr<Answer> answer) {
-            now_ = answer->now, exchanged_ = answer->exchanged, trouble_ = answer->trouble;
+        [this](Answer answer) {
+            sides_ = std::move(*answer);
             fill();
         });
     fill();
@@ -212,21 +141,22 @@ void SidesPage::look()
 void SidesPage::fill()
 {
     table_->setRowCount(0);
-    exchange_->setEnabled(now_ && exchanged_);
-    if (!now_) {
+    exchange_->setEnabled(sides_.now && sides_.exchanged);
+    if (!sides_.now) {
         sentence_->setText(!book_.second()  ? tr("It takes two layers with a take each.")
                            : task_.isBusy() ? tr("Listening \u2026")
-                                            : trouble_);
+                                            : QString::fromStdString(sides_.trouble));
         about_->clear();
         plot_->clear();
         return void(emit stateChanged());
     }
-    const Complement& c = *now_;
+    const Complement& c = *sides_.now;
+    const auto& exchanged = sides_.exchanged;
     const QString first = book_.name(book_.first()), second = book_.name(book_.second());
-    QString text = sidesWords(c, first, second);
-    if (exchanged_ && exchanged_->attackKeptDb > c.attackKeptDb + kBetterDb)
+    QString text = QString::fromStdString(sidesWords(c, first.toStdString(), second.toStdString()));
+    if (exchanged && isBetterExchanged(c, *exchanged))
         text += tr("; with the rigs exchanged the sum keeps %1 dB more of the attack")
-                    .arg(shownFigure(exchanged_->attackKeptDb - c.attackKeptDb, 1));
+                    .arg(shownFigure(exchanged->attackKeptDb - c.attackKeptDb, 1));
     sentence_->setText(text + '.');
     const double kept = c.attackKeptDb;
     const QString attack = kept < 0.0 ? tr("the attack is %1 dB weaker in their sum than in each alone")
@@ -244,12 +174,11 @@ void SidesPage::fill()
         table_->setItem(r, 1, figureCell(shownFigure(c.first.*figure, 1)));
         table_->setItem(r, 2, figureCell(shownFigure(c.second.*figure, 1)));
         table_->setItem(r, 3, figureCell(shownFigure(c.sum.*figure, 1)));
-        table_->setItem(r, 4,
-                        figureCell(exchanged_ ? shownFigure(exchanged_->sum.*figure, 1) : QString(QChar(0x2013))));
+        table_->setItem(r, 4, figureCell(exchanged ? shownFigure(exchanged->sum.*figure, 1) : QString(QChar(0x2013))));
     };
-    row(tr("edge: attack over sustain, 1 to 5 kHz"), &SideSound::definitionDb,
+    row(tr("attack over sustain, 1 to 5 kHz"), &SideSound::definitionDb,
         tr("The first 30 ms against 60 to 160 ms: how the pick speaks"));
-    row(tr("weight: 80 to 300 Hz against all"), &SideSound::weightDb, tr("How much of it is low"));
+    row(tr("low end: 80 to 300 Hz against all"), &SideSound::weightDb, tr("How much of it is low"));
     row(tr("low end that rings on, 80 to 250 Hz"), &SideSound::looseLowDb,
         tr("110 to 160 ms against the first 60: lower is tighter"));
     row(tr("crest of what sustains"), &SideSound::crestDb, tr("Peak over mean: lower is dirtier"));

@@ -4,7 +4,7 @@
 #include "app/models/double_book.h"
 #include "app/models/session_task.h"
 #include "app/widgets/plot.h"
-#include "core/stereo/complement.h"
+#include "core/actions/compare_sides.h"
 
 class QTableWidget;
 
@@ -28,11 +28,8 @@ private:
     QString firstName_, secondName_;
 };
 
-/// How alike the two sides sound through their rigs: which carries the edge and which the weight, what their sum keeps,
+/// How alike the two sides sound through their rigs: which has the attack and which the low end, what their sum keeps,
 /// and what they would be with their rigs exchanged.
-/// What the two sides carry, in words. @param first, second  their names
-QString sidesWords(const core::Complement& sides, const QString& first, const QString& second);
-
 class SidesPage : public BenchPage {
     Q_OBJECT
 public:
@@ -50,9 +47,8 @@ private:
 
     DoubleBook& book_;
     SessionTask task_{session()};
-    std::string key_;
-    std::optional<core::Complement> now_, exchanged_;
-    QString trouble_;
+    std::string of_; ///< what is told, or being looked at: soundKey() of both
+    core::ComparedSides sides_;
     QLabel *sentence_, *about_;
     ColourPlot* plot_;
     QTableWidget* table_;

@@ -63,7 +63,7 @@ CheckPage::CheckPage(const BenchContext& context, QWidget* parent)
     connect(&run_, &GuidedCheck::failed, this, &BenchPage::failed);
     connect(&capture(), &Capture::changed, this, &CheckPage::refresh);
     connect(&capture(), &Capture::metered, this, [this] {
-        if (isVisible()) strip_->push(capture().reading());
+        if (isVisible()) strip_->push(capture().meters().reading());
     });
     connect(&session(), &SessionModel::documentChanged, this, &CheckPage::refresh);
     connect(&session(), &SessionModel::pathChanged, this, &CheckPage::refresh);
@@ -133,9 +133,9 @@ QWidget* CheckPage::buildFoot()
                     tr("Does what your hand would do at a real preamp, in whole decibels"));
     connect(turnIt_, &QPushButton::clicked, this, [this] {
         if (const auto by = run_.remainingDb())
-            capture().turnPreamp(std::round(*by));
+            capture().player().turnPreamp(std::round(*by));
         else if (run_.judged() && run_.judged()->check.gainChangeDb)
-            capture().turnPreamp(std::round(*run_.judged()->check.gainChangeDb));
+            capture().player().turnPreamp(std::round(*run_.judged()->check.gainChangeDb));
     });
     gain_ = named(new QLineEdit(foot), "gainNow", tr("What the gain knob shows now, in your words"));
     gain_->setPlaceholderText(tr("knob at"));
@@ -316,7 +316,7 @@ void CheckPage::picture()
         if (!run_.isRunning() && c.marginAfterDb)
             unit += tr(", then %1 dB left over the hardest chord").arg(numberLabel(*c.marginAfterDb, 1));
     } else if ((step == Step::Play || step == Step::Hardest) && run_.isRunning()) {
-        figure = numberLabel(-capture().reading().peakDbfs, 0);
+        figure = numberLabel(-capture().meters().reading().peakDbfs, 0);
         unit = tr("dB left just now");
     }
     big_->setVisible(step != Step::Set); // there the needle's picture has it, larger

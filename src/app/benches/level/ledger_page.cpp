@@ -219,7 +219,7 @@ void LedgerPage::build()
     connect(fromVolts_, &QPushButton::clicked, this, [this] {
         const bool atOutput = voltsOf_->currentIndex() == 0;
         const auto answer =
-            calibrateByVoltmeter(volts_->value(), atOutput ? kTestToneDbfs : capture().reading().averageDbfs);
+            calibrateByVoltmeter(volts_->value(), atOutput ? kTestToneDbfs : capture().meters().reading().averageDbfs);
         if (!answer) {
             meter_->setText(QString::fromStdString(answer.error().line()));
             return;
@@ -276,7 +276,7 @@ void LedgerPage::bringReturn()
     using Answer = std::shared_ptr<Result<FileMeasurement>>;
     returned_.run<Answer>(
         tr("Measuring the return"),
-        [f = file.toStdString(), options = session().measureOptions()](const Progress& p) {
+        [f = file.toStdString(), options = session().measurements().options()](const Progress& p) {
             return std::make_shared<Result<FileMeasurement>>(measureFile(f, options, p));
         },
         [this](Answer answer) {
@@ -291,7 +291,7 @@ void LedgerPage::bringReturn()
 std::optional<SignalLedger> LedgerPage::ledger() const
 {
     const Take* take = session().isOpen() ? session().take() : nullptr;
-    const auto measured = take ? session().measurement(*take) : nullptr;
+    const auto measured = take ? session().measurements().of(*take) : nullptr;
     if (!measured) return std::nullopt;
     LedgerWish wish;
     const auto& lines = session().document().loadings;
@@ -358,7 +358,8 @@ void LedgerPage::refresh()
 BenchFindings LedgerPage::findings() const
 {
     const Take* take = session().isOpen() ? session().take() : nullptr;
-    return {take ? session().levelFindings(*take) : std::vector<Finding>{}, tr("Bring a take in, or record one.")};
+    return {take ? session().measurements().levelFindings(*take) : std::vector<Finding>{},
+            tr("Bring a take in, or record one.")};
 }
 
 } // namespace gristle::app

@@ -3,7 +3,7 @@
 #include "app/benches/bench_page.h"
 #include "app/models/session_task.h"
 #include "app/widgets/plot.h"
-#include "core/mix/signal_ledger.h"
+#include "core/mix/figures/signal_ledger.h"
 
 class QComboBox;
 class QDoubleSpinBox;

@@ -23,10 +23,10 @@ BenchState LevelBench::state() const
     if (capture().isBusy()) return {tr("recording \u2026"), false};
     const Take* take = session().isOpen() ? session().take() : nullptr;
     if (!take) return {tr("no take yet"), false};
-    const auto found = session().levelFindings(*take);
+    const auto found = session().measurements().levelFindings(*take);
     const QString line = severityLine(found);
     if (!line.isEmpty()) return {line, true};
-    const auto average = session().averageDbfs(*take);
+    const auto average = session().measurements().averageDbfs(*take);
     if (!average) return {tr("measuring \u2026"), false};
     return {tr("%1 dBFS, ready").arg(QString::fromStdString(figureText(*average))), false};
 }

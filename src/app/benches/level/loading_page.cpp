@@ -2,7 +2,7 @@
 
 #include "app/models/slots.h"
 #include "app/widgets/control_figures.h"
-#include "core/mix/session_mix.h"
+#include "core/mix/render/session_mix.h"
 #include "core/rig/nodes/loading.h"
 #include "core/units/number_text.h"
 
@@ -234,7 +234,7 @@ void LoadingPage::setControl(const QString& key, const QString& value)
 void LoadingPage::putIntoRig()
 {
     if (!session().layer()) return;
-    RigDocument rig = session().rig();
+    RigDocument rig = session().rigs().inHand();
     RigNode node;
     node.type = "loading";
     node.values = setups()[chosen_];
@@ -242,7 +242,7 @@ void LoadingPage::putIntoRig()
         rig.chain.front() = node;
     else
         rig.chain.insert(rig.chain.begin(), node);
-    session().setRig(std::move(rig), tr("Loading put first: %1").arg(nameOf(chosen_)));
+    session().rigs().set(std::move(rig), tr("Loading put first: %1").arg(nameOf(chosen_)));
 }
 
 void LoadingPage::showEvent(QShowEvent* event)

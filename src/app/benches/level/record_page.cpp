@@ -209,7 +209,7 @@ void RecordPage::showEvent(QShowEvent* event)
 {
     BenchPage::showEvent(event);
     if (!session().isOpen()) return;
-    capture().setListening(true);
+    capture().tuner().setListening(true);
     capture().lookForDevices();
     refresh();
 }
@@ -217,7 +217,7 @@ void RecordPage::showEvent(QShowEvent* event)
 void RecordPage::hideEvent(QHideEvent* event)
 {
     BenchPage::hideEvent(event);
-    capture().setListening(false);
+    capture().tuner().setListening(false);
 }
 
 void RecordPage::refreshDevices()
@@ -296,7 +296,7 @@ QString RecordPage::noteText(const std::optional<core::Pitch>& pitch)
 void RecordPage::meter()
 {
     if (!isVisible()) return;
-    const InputReading& r = capture().reading();
+    const InputReading& r = capture().meters().reading();
     strip_->push(r);
     held_ = std::max(held_, r.peakDbfs);
     big_->setText(held_ > -120.0 ? figure(-held_) : QString(QChar(0x2013)));
@@ -313,7 +313,7 @@ void RecordPage::meter()
     text += QStringLiteral("<span style='color:%1'>%2</span>")
                 .arg(small, tr("%1 Hz \u00b7 24 bit").arg(std::lround(capture().rateHz())));
     QStringList others;
-    for (const auto& [input, held] : capture().others())
+    for (const auto& [input, held] : capture().meters().others())
         others << tr("input %1: %2 dB left")
                           .arg(input + 1)
                           .arg(held.peakDbfs > -120.0 ? figure(-held.peakDbfs) : QString(QChar(0x2013))) +
@@ -321,7 +321,7 @@ void RecordPage::meter()
     if (!others.isEmpty())
         text += QStringLiteral(" <span style='color:%1'>\u00b7 %2</span>").arg(small, others.join(tr(" \u00b7 ")));
     readings_->setText(text);
-    note_->setText(noteText(capture().pitch()));
+    note_->setText(noteText(capture().tuner().pitch()));
     QString time;
     if (capture().isCountingIn())
         time = tr("in %1 s").arg(figure(capture().countInLeftS()));
@@ -334,12 +334,13 @@ void RecordPage::meter()
     if (capture().gaps() > 0)
         time += (capture().gaps() == 1 ? tr(" \u00b7 one gap") : tr(" \u00b7 %1 gaps").arg(capture().gaps()));
     time_->setText(time);
-    const auto over = std::ranges::find_if(capture().others(), [](const auto& o) { return o.second.clipped > 0; });
+    const auto over =
+        std::ranges::find_if(capture().meters().others(), [](const auto& o) { return o.second.clipped > 0; });
     if (r.clipped > 0)
         warning_->setText(tr("Clipped: turn the preamp down and play again."));
-    else if (over != capture().others().end())
+    else if (over != capture().meters().others().end())
         warning_->setText(tr("Input %1 clipped: turn it down and play again.").arg(over->first + 1));
-    else if (capture().silentS() > kSilentToTellS)
+    else if (capture().meters().silentS() > kSilentToTellS)
         warning_->setText(
             tr("Nothing but noise for a while: is the guitar plugged in, its volume up, and this the right input?"));
     else if (const auto drift = capture().driftDb(); drift && std::abs(*drift) > kDriftToTellDb)
@@ -364,7 +365,7 @@ void RecordPage::toggle()
 BenchFindings RecordPage::findings() const
 {
     const Take* take = session().isOpen() ? session().take() : nullptr;
-    return {take ? session().levelFindings(*take) : std::vector<Finding>{},
+    return {take ? session().measurements().levelFindings(*take) : std::vector<Finding>{},
             take ? tr("Measuring \u2026") : tr("What you record is measured at once.")};
 }
 

@@ -37,7 +37,7 @@ SimulatedPlayerDialog::SimulatedPlayerDialog(Capture& capture, QWidget* parent) 
     form->addRow(tr("body turned"), angle_);
     for (QSlider* s : {volume_, tone_}) connect(s, &QSlider::valueChanged, this, [this] { turnGuitar(); });
     connect(angle_, &QSlider::valueChanged, this, [this](int degrees) {
-        if (auto* room = capture_.room()) room->setAngleDeg(degrees);
+        if (auto* room = capture_.player().room()) room->setAngleDeg(degrees);
     });
     plays_ = tick("playerPlays", tr("he plays"), tr("Otherwise he mutes the strings"),
                   [](auto& room, bool on) { room.setPlaying(on); });
@@ -55,17 +55,17 @@ SimulatedPlayerDialog::SimulatedPlayerDialog(Capture& capture, QWidget* parent) 
     drags_->setRange(0, 64);
     drags_->setSpecialValueText(tr("in none"));
     drags_->setPrefix(tr("in bar "));
-    connect(drags_, &QSpinBox::valueChanged, this, [this](int bar) { capture_.setPlayerDrag(bar); });
+    connect(drags_, &QSpinBox::valueChanged, this, [this](int bar) { capture_.player().setDrag(bar); });
     form->addRow(tr("he drags"), drags_);
     auto* lose = named(new QPushButton(tr("Lose a block"), this), "playerLose",
                        tr("The next block is lost, as under too much work"));
     auto* unplug = named(new QPushButton(tr("Unplug the interface"), this), "playerUnplug",
                          tr("The device itself goes, as when its cable is pulled"));
     connect(lose, &QPushButton::clicked, this, [this] {
-        if (auto* room = capture_.room()) room->loseOnce();
+        if (auto* room = capture_.player().room()) room->loseOnce();
     });
     connect(unplug, &QPushButton::clicked, this, [this] {
-        if (auto* room = capture_.room()) room->unplugDevice();
+        if (auto* room = capture_.player().room()) room->unplugDevice();
     });
     auto* faults = new QHBoxLayout;
     faults->addWidget(lose);
@@ -88,14 +88,14 @@ QCheckBox* SimulatedPlayerDialog::tick(const char* name, const QString& text, co
 {
     auto* out = named(new QCheckBox(text, this), name, about);
     connect(out, &QCheckBox::clicked, this, [this, act = std::move(act)](bool on) {
-        if (auto* room = capture_.room()) act(*room, on);
+        if (auto* room = capture_.player().room()) act(*room, on);
     });
     return out;
 }
 
 void SimulatedPlayerDialog::turnGuitar()
 {
-    auto* room = capture_.room();
+    auto* room = capture_.player().room();
     if (!room || !room->guitar()) return;
     core::GuitarCircuit guitar = *room->guitar();
     guitar.controls.volume = double(volume_->value()) / kSteps;
@@ -106,7 +106,7 @@ void SimulatedPlayerDialog::turnGuitar()
 /// What the room of the device in hand is set to; another device has another room.
 void SimulatedPlayerDialog::refresh()
 {
-    const auto* room = capture_.room();
+    const auto* room = capture_.player().room();
     setEnabled(capture_.isOpen() && room && room->guitar());
     if (!room || !room->guitar()) return;
     const core::GuitarControls& c = room->guitar()->controls;
@@ -118,7 +118,7 @@ void SimulatedPlayerDialog::refresh()
     show(tone_, c.tone * kSteps);
     show(angle_, room->angleDeg());
     const QSignalBlocker quiet(drags_);
-    drags_->setValue(capture_.playerDrag());
+    drags_->setValue(capture_.player().drag());
     plays_->setChecked(room->isPlaying());
     highImpedance_->setChecked(room->isHighImpedance());
     pad_->setChecked(room->padDb() > 0.0);

@@ -168,24 +168,24 @@ void TakePage::refresh()
 {
     if (!session().isOpen()) return;
     refreshFields();
-    const auto m = session().measurement();
-    const auto options = session().measureOptions();
+    const auto m = session().measurements().inHand();
+    const auto options = session().measurements().options();
     const QString small = ink(Token::Ink2).name();
     if (!m || !m->advice.gainChangeDb) {
         big_->setText(QString(QChar(0x2013)));
-        bigUnit_->setText(!session().take()                  ? tr("no take in this layer yet")
-                          : m && m->isNobodyPlaying()        ? tr("nobody plays here")
-                          : m && m->advice.heldByClipping    ? tr("no louder: something clips")
-                          : m                                ? tr("nothing is on it")
-                          : session().measureTask().isBusy() ? tr("measuring \u2026")
-                                                             : QString());
+        bigUnit_->setText(!session().take()                          ? tr("no take in this layer yet")
+                          : m && m->isNobodyPlaying()                ? tr("nobody plays here")
+                          : m && m->advice.heldByClipping            ? tr("no louder: something clips")
+                          : m                                        ? tr("nothing is on it")
+                          : session().measurements().task().isBusy() ? tr("measuring \u2026")
+                                                                     : QString());
         readings_->clear();
     } else {
         const double change = *m->advice.gainChangeDb;
         const bool clipped = std::ranges::any_of(m->channels, &ChannelMeasurement::isClipped);
         big_->setText(QString::fromStdString(signedText(change)));
         bigUnit_->setText(clipped ? tr("dB, play again") : tr("dB at the preamp"));
-        const auto average = session().averageDbfs(*session().take());
+        const auto average = session().measurements().averageDbfs(*session().take());
         std::optional<double> peak;
         for (const auto& c : m->channels)
             if (c.truePeakDbtp) peak = std::max(peak.value_or(-1e9), *c.truePeakDbtp);
@@ -213,9 +213,9 @@ void TakePage::refresh()
         session().take() && session().take()->channel > 0 ? std::size_t(session().take()->channel - 1) : 0;
     strip_->setEmptyText(session().take() ? tr("Measuring \u2026")
                                           : tr("Drop a recording here, or bring takes in from the session menu."));
-    strip_->setMeasurement(m, channel, options.referenceDbfs, options.target, session().barSeconds());
+    strip_->setMeasurement(m, channel, options.referenceDbfs, options.target, session().loop().barSeconds());
     const double atS = session().take() ? session().take()->atS : 0.0; // the strip shows the file
-    strip_->setLoop(session().loopFromS() - atS, session().loopToS() - atS);
+    strip_->setLoop(session().loop().fromS() - atS, session().loop().toS() - atS);
     std::vector<double> gaps;
     if (const Take* take = session().take())
         for (const std::int64_t frame : take->gaps) gaps.push_back(double(frame) / std::max(1, take->sampleRateHz));
@@ -227,7 +227,7 @@ void TakePage::refresh()
 Remedies TakePage::remedies()
 {
     Remedies out;
-    const auto m = session().measurement();
+    const auto m = session().measurements().inHand();
     if (!m || !m->advice.gainChangeDb) return out;
     const QString said = tr("Note for the next take: change the preamp by %1 dB")
                              .arg(QString::fromStdString(signedText(*m->advice.gainChangeDb)));
@@ -245,7 +245,8 @@ Remedies TakePage::remedies()
     std::error_code ignored;
     if (std::filesystem::exists(rest, ignored))
         out["level.noise"] = {tr("Reduce the hiss by the check's rest"), [this, rest] {
-                                  const auto file = session().importImpulse(QString::fromStdString(rest.string()));
+                                  const auto file =
+                                      session().rigs().importImpulse(QString::fromStdString(rest.string()));
                                   if (!file) return;
                                   RigNode node;
                                   node.type = "hiss";
@@ -258,10 +259,10 @@ Remedies TakePage::remedies()
 /// Before the stages that make it louder; a node of the same kind that is there already is set anew.
 void TakePage::putFirstInRig(RigNode node, const QString& text)
 {
-    RigDocument rig = session().rig();
+    RigDocument rig = session().rigs().inHand();
     std::erase_if(rig.chain, [&](const RigNode& n) { return n.type == node.type; });
     rig.chain.insert(rig.chain.begin(), std::move(node));
-    session().setRig(std::move(rig), text);
+    session().rigs().set(std::move(rig), text);
 }
 
 /// What the rig's cleaning nodes take from this take, of the noise and of the guitar.
@@ -270,7 +271,7 @@ void TakePage::judgeCleaning()
     const Take* take = session().isOpen() ? session().take() : nullptr;
     RigDocument cleaning;
     if (take)
-        for (RigNode& node : session().rig().chain)
+        for (RigNode& node : session().rigs().inHand().chain)
             if ((node.type == "humcomb" || node.type == "hiss") && !node.bypass) {
                 node.values["hear"] = std::string("cleaned");
                 cleaning.chain.push_back(std::move(node));
@@ -309,7 +310,7 @@ void TakePage::judgeCleaning()
 BenchFindings TakePage::findings() const
 {
     const Take* take = session().isOpen() ? session().take() : nullptr;
-    BenchFindings out{take ? session().levelFindings(*take) : std::vector<Finding>{},
+    BenchFindings out{take ? session().measurements().levelFindings(*take) : std::vector<Finding>{},
                       take ? tr("Measuring \u2026")
                            : tr("Bring a take in and Gristle says whether it was captured right.")};
     out.found.insert(out.found.end(), cleanFound_.begin(), cleanFound_.end());

@@ -88,6 +88,10 @@ LogBench::LogBench(const BenchContext& context, QWidget* parent) : Bench(context
     connect(&Theme::instance(), &Theme::changed, this, &LogBench::later);
     timer_.setSingleShot(true);
     connect(&timer_, &QTimer::timeout, this, &LogBench::refresh);
+    sheetTimer_.setSingleShot(true);
+    connect(&sheetTimer_, &QTimer::timeout, this, [this] {
+        if (isVisible() && session().isOpen()) showSheet();
+    });
 }
 
 std::vector<LayerReading> LogBench::readings(bool partOnly) const
@@ -98,8 +102,8 @@ std::vector<LayerReading> LogBench::readings(bool partOnly) const
         if (partOnly && (path.song != at.song || path.part != at.part)) continue;
         const Take* take = findLayer(session().document(), path)->chosenTake();
         if (!take) continue;
-        const auto m = session().measurement(*take);
-        const auto average = session().averageDbfs(*take);
+        const auto m = session().measurements().of(*take);
+        const auto average = session().measurements().averageDbfs(*take);
         if (!m || !average) continue;
         std::optional<double> peak;
         for (const auto& c : m->channels)
@@ -127,7 +131,7 @@ void LogBench::refresh()
 {
     if (!session().isOpen()) return;
     model_->readOn(session().folder());
-    if (isVisible()) showSheet();
+    if (isVisible()) sheetTimer_.start(0); // by itself: the table is painted before the sheet is laid out
     emit stateChanged();
 }
 

@@ -37,6 +37,7 @@ private:
     std::vector<core::LayerReading> readings(bool partOnly) const;
     void showSheet();
     QTimer timer_;
+    QTimer sheetTimer_;
     QTimer fitTimer_; ///< rows are as high as their sentences want
     QString shownHtml_;
     LogModel* model_;

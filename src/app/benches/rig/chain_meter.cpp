@@ -1,6 +1,8 @@
 #include "app/benches/rig/chain_meter.h"
 
 #include "core/advice/finding.h"
+#include "core/mix/render/sound_key.h"
+#include "core/units/content_key.h"
 
 namespace gristle::app {
 
@@ -18,6 +20,12 @@ QString figure(double value) { return QString::fromStdString(figureText(value, 1
 
 } // namespace
 
+ChainMeter::ChainMeter(SessionModel& session, QObject* parent)
+    : QObject(parent), levelsTask_(session), limitsTask_(session)
+{
+    connect(&session, &SessionModel::closing, this, &ChainMeter::cancel);
+}
+
 void ChainMeter::cancel()
 {
     levelsTask_.cancel();
@@ -26,37 +34,55 @@ void ChainMeter::cancel()
     report_ = {};
     limits_.reset();
     failure_.reset();
+    key_.clear();
 }
 
-void ChainMeter::measure(const LayerRecipe& recipe, double restFromS, double restToS)
+namespace {
+
+std::string keyOf(const ChainMeter::Subject& subject)
 {
+    ContentKey key;
+    key.add(soundKey(subject.recipe)); // also of its files: one that was missing may be there by now
+    key.add(subject.restFromS);
+    key.add(subject.restToS);
+    return key.text();
+}
+
+} // namespace
+
+bool ChainMeter::isOf(const Subject& subject) const { return key_ == keyOf(subject); }
+
+void ChainMeter::measure(const Subject& subject)
+{
+    if (isOf(subject)) return;
     cancel();
+    of_ = subject, key_ = keyOf(subject);
     levelsTask_.run<std::shared_ptr<Levels>>(
         tr("Measuring the chain"),
-        [recipe, restFromS, restToS](const Progress& p) {
+        [subject](const Progress& p) {
             auto out = std::make_shared<Levels>();
-            auto rungs = rigLedger(recipe, restFromS, restToS, out->report, p);
+            auto rungs = rigLedger(subject.recipe, subject.restFromS, subject.restToS, out->report, p);
             if (rungs)
                 out->rungs = std::move(*rungs);
             else
                 out->failure = rungs.error();
             return out;
         },
-        [this, recipe, restFromS, restToS](std::shared_ptr<Levels> answer) {
+        [this](std::shared_ptr<Levels> answer) {
             rungs_ = std::move(answer->rungs);
             report_ = std::move(answer->report);
             failure_ = std::move(answer->failure);
-            if (!failure_) measureLimits(recipe, restFromS, restToS);
+            if (!failure_) measureLimits();
             emit measured();
         });
 }
 
-void ChainMeter::measureLimits(const LayerRecipe& recipe, double restFromS, double restToS)
+void ChainMeter::measureLimits()
 {
     limitsTask_.run<std::shared_ptr<Result<RigLimits>>>(
         tr("Looking for ceilings"),
-        [recipe, restFromS, restToS, known = known_](const Progress& p) {
-            return std::make_shared<Result<RigLimits>>(rigLimits(recipe, restFromS, restToS, *known, p));
+        [of = of_, known = known_](const Progress& p) {
+            return std::make_shared<Result<RigLimits>>(rigLimits(of.recipe, of.restFromS, of.restToS, *known, p));
         },
         [this](std::shared_ptr<Result<RigLimits>> answer) {
             if (*answer)

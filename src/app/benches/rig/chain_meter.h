@@ -1,8 +1,8 @@
 #pragma once
 
 #include "app/models/session_task.h"
-#include "core/mix/rig_ledger.h"
-#include "core/mix/rig_limits.h"
+#include "core/mix/figures/rig_ledger.h"
+#include "core/mix/figures/rig_limits.h"
 
 #include <QString>
 
@@ -13,9 +13,15 @@ namespace gristle::app {
 class ChainMeter : public QObject {
     Q_OBJECT
 public:
-    ChainMeter(SessionModel& session, QObject* parent) : QObject(parent), levelsTask_(session), limitsTask_(session) {}
-    /// @param restFromS, restToS  a stretch in which nobody plays; none where they are equal
-    void measure(const core::LayerRecipe& recipe, double restFromS, double restToS);
+    ChainMeter(SessionModel& session, QObject* parent);
+    /// What is measured, as a value.
+    struct Subject {
+        core::LayerRecipe recipe;
+        double restFromS = 0.0, restToS = 0.0; ///< a stretch in which nobody plays; none where they are equal
+    };
+    /// Nothing where just that was measured, or is being measured.
+    void measure(const Subject& subject);
+    bool isOf(const Subject& subject) const;
     void cancel(); ///< and forget
     bool isBusy() const { return levelsTask_.isBusy() || limitsTask_.isBusy(); }
 
@@ -29,9 +35,11 @@ signals:
     void measured(); ///< levels, limits, or a failure
 
 private:
-    void measureLimits(const core::LayerRecipe& recipe, double restFromS, double restToS);
+    void measureLimits();
 
     std::shared_ptr<core::KnownCeilings> known_ = std::make_shared<core::KnownCeilings>(); ///< its tasks' as well
+    Subject of_;
+    std::string key_; ///< of what is measured; empty: nothing
     std::vector<core::Rung> rungs_;
     core::RenderReport report_;
     std::optional<core::RigLimits> limits_;

@@ -1,8 +1,8 @@
 #pragma once
 
 #include "app/widgets/plot.h"
-#include "core/mix/rig_ledger.h"
-#include "core/mix/rig_limits.h"
+#include "core/mix/figures/rig_ledger.h"
+#include "core/mix/figures/rig_limits.h"
 
 namespace gristle::app {
 

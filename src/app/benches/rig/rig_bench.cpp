@@ -42,7 +42,8 @@ RigBench::RigBench(const BenchContext& context, QWidget* parent) : Bench(context
         return QFileDialog::getExistingDirectory(this, tr("Look for the missing impulse in a folder"));
     };
     build();
-    connect(&session(), &SessionModel::rigChanged, this, &RigBench::refresh);
+    for (auto signal : {&SessionModel::rigChanged, &SessionModel::takesChanged})
+        connect(&session(), signal, this, &RigBench::refresh);
     connect(&session(), &SessionModel::pathChanged, this, [this] {
         lanes_.clear();
         refresh();
@@ -70,7 +71,7 @@ void RigBench::build()
     rigs_->setAccessibleName(tr("Rig of this layer"));
     rigs_->setSizeAdjustPolicy(QComboBox::AdjustToContents);
     connect(rigs_, &QComboBox::activated, this,
-            [this](int index) { session().chooseRig(rigs_->itemData(index).toString().toStdString()); });
+            [this](int index) { session().rigs().choose(rigs_->itemData(index).toString().toStdString()); });
     head->addWidget(rigs_);
     auto* start =
         button(tr("Start from"), "startFrom", tr("Eight rigs to begin with; the present one stays a version"), this);
@@ -92,7 +93,7 @@ void RigBench::build()
     }
     head->addWidget(start);
     auto* forPart = button(tr("To the part"), "rigForPart", tr("Give all layers of this part the same rig"), this);
-    connect(forPart, &QPushButton::clicked, this, [this] { session().giveRigToPart(); });
+    connect(forPart, &QPushButton::clicked, this, [this] { session().rigs().giveToPart(); });
     head->addWidget(forPart);
     column->addLayout(head);
     against_ = new RigAgainst(session(), this);
@@ -230,7 +231,7 @@ void RigBench::change(const QString& text, const std::function<void(RigDocument&
     if (!session().layer()) return;
     RigDocument rig = rig_;
     edit(rig);
-    session().setRig(std::move(rig), text, mergeKey);
+    session().rigs().set(std::move(rig), text, mergeKey);
     emit auditionChanged();
 }
 
@@ -271,7 +272,7 @@ void RigBench::bringImpulse(const QString& key)
 {
     const QString file = askImpulse();
     if (file.isEmpty()) return;
-    auto name = session().importImpulse(file);
+    auto name = session().rigs().importImpulse(file);
     if (!name)
         return void(
             emit failed(QString::fromStdString(name.error().message), QString::fromStdString(name.error().remedy)));
@@ -335,7 +336,7 @@ void RigBench::refresh()
     if (!session().isOpen()) return;
     refreshing_ = true;
     warnings_.clear();
-    rig_ = session().rig(&warnings_);
+    rig_ = session().rigs().inHand(&warnings_);
     const Layer* layer = session().layer();
     rigs_->clear();
     rigs_->addItem(tr("dry, no rig"), QString());
@@ -366,6 +367,7 @@ void RigBench::refresh()
 
 void RigBench::refreshStage()
 {
+    if (!isVisible() || !session().isOpen()) return;
     const RigNode* node = chosenNode();
     for (QPushButton* b : {bypass_, remove_}) b->setEnabled(node != nullptr);
     earlier_->setEnabled(node && ladder_->chosen() > 0);
@@ -378,7 +380,7 @@ void RigBench::refreshStage()
     subject.stage = lanes_.leadingUp() + std::size_t(ladder_->chosen());
     if (const Song* song = session().song()) {
         subject.beatS = 60.0 / song->tempoBpm;
-        subject.beats = std::max(1, int(std::lround(session().barSeconds() / subject.beatS)));
+        subject.beats = std::max(1, int(std::lround(session().loop().barSeconds() / subject.beatS)));
     }
     stage_->setStage(node, files, std::move(subject));
 }
@@ -455,8 +457,8 @@ LayerRecipe RigBench::recipe(const RigDocument& rig) const
     LayerRecipe out = layerRecipe(session().folder(), *session().layer(), rig);
     out.allowMissing = true;
     out.effort = Effort::Draft;
-    out.startS = session().loopFromS();
-    out.endS = session().loopToS();
+    out.startS = session().loop().fromS();
+    out.endS = session().loop().toS();
     const double duration = session().take()->endS();
     if (out.startS >= duration) out.startS = 0.0;
     out.endS = std::min(out.endS, duration);
@@ -470,12 +472,16 @@ void RigBench::measureChain()
         return showChain();
     }
     double restFrom = 0.0, restTo = 0.0;
-    if (const auto m = session().measurement(); m && !m->channels[0].noise.rests.empty()) {
+    if (const auto m = session().measurements().inHand(); m && !m->channels[0].noise.rests.empty()) {
         const Stretch rest = m->channels[0].noise.rests.front();
         restFrom = double(rest.first) * HopTrack::kHopS;
         restTo = restFrom + std::min(1.0, double(rest.count) * HopTrack::kHopS);
     }
-    meter_.measure(recipe(lanes_.straight(rig_)), restFrom, restTo);
+    const ChainMeter::Subject subject{recipe(lanes_.straight(rig_)), restFrom, restTo};
+    if (isVisible())
+        meter_.measure(subject);
+    else if (!meter_.isOf(subject))
+        meter_.cancel(); // what nobody looks at is not rendered, and what was measured of another rig is not told
     showChain();
 }
 

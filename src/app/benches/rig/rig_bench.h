@@ -34,6 +34,9 @@ public:
     std::function<QString()> askImpulse;
     std::function<QString()> askFolder; ///< in which a missing impulse is looked for; replaced in tests
 
+protected:
+    void showEvent(QShowEvent*) override { refresh(); }
+
 private:
     void build();
     QWidget* buildChainRow();

@@ -31,7 +31,7 @@ Remedies RigBench::remedies()
     Remedies out;
     if (!session().isOpen() || !session().take()) return out;
     out["rig.missing"] = {tr("Look for it in a folder"), [this] { lookForImpulses(); }};
-    if (const auto di = session().diStamp(*session().take()); di && rig_.di) {
+    if (const auto di = session().measurements().diStamp(*session().take()); di && rig_.di) {
         const LevelTransfer transfer = levelTransfer(*rig_.di, *di);
         const auto first = [this](const QString& text, RigChain stages) {
             return [this, text, stages = std::move(stages)] {
@@ -71,7 +71,7 @@ std::vector<Finding> RigBench::judge() const
         RenderReport told = meter_.report();
         for (const auto& w : warnings_)
             if (std::ranges::find(told.warnings, w) == told.warnings.end()) told.warnings.push_back(w);
-        found = rigFindings(told, rig_, session().diStamp(*session().take()), layer->name);
+        found = rigFindings(told, rig_, session().measurements().diStamp(*session().take()), layer->name);
         if (auto over = outputOver()) found.push_back(std::move(*over));
         if (isMetered())
             if (auto noise = rigNoiseFinding(meter_.rungs(), layer->name)) found.push_back(std::move(*noise));
@@ -94,7 +94,7 @@ std::optional<Finding> RigBench::outputOver() const
 /// The first gate; a second one behind the amplifier wants the same.
 std::optional<RigBench::AdvisedGate> RigBench::firstGate() const
 {
-    const auto m = session().take() ? session().measurement() : nullptr;
+    const auto m = session().take() ? session().measurements().inHand() : nullptr;
     for (std::size_t i = 0; m && i < rig_.chain.size(); ++i) {
         if (rig_.chain[i].type != "gate" || rig_.chain[i].bypass) continue;
         const auto values = completeValues(*findNodeType("gate"), rig_.chain[i].values);

@@ -3,7 +3,7 @@
 #include "app/benches/rig/stage_plot.h"
 #include "app/models/session_task.h"
 #include "app/widgets/control_figures.h"
-#include "core/mix/control_travel.h"
+#include "core/mix/figures/control_travel.h"
 
 class QButtonGroup;
 class QLabel;

@@ -1,7 +1,7 @@
 #pragma once
 
 #include "app/widgets/plot.h"
-#include "core/mix/stage_picture.h"
+#include "core/mix/figures/stage_picture.h"
 
 namespace gristle::app {
 

@@ -6,9 +6,9 @@
 #include "app/benches/take/take_strips.h"
 #include "app/models/slots.h"
 #include "app/widgets/figure_table.h"
-#include "core/mix/render.h"
-#include "core/mix/session_mix.h"
-#include "engine/foot_switch.h"
+#include "core/mix/render/render.h"
+#include "core/mix/render/session_mix.h"
+#include "engine/devices/foot_switch.h"
 
 #include <QComboBox>
 #include <QShortcut>
@@ -86,7 +86,7 @@ TakeBench::TakeBench(const BenchContext& context, QWidget* parent)
     connect(&book_, &TakeBook::changed, this, &TakeBench::refresh);
     connect(&book_, &TakeBook::told, this, &TakeBench::failed);
     connect(&session(), &SessionModel::loopChanged, this,
-            [this] { strips_->setLoop(session().loopFromBar(), session().loopToBar()); });
+            [this] { strips_->setLoop(session().loop().fromBar(), session().loop().toBar()); });
     connect(&session(), &SessionModel::pathChanged, this, [this] {
         known_ = inHand_ = session().isOpen() && session().layer() ? session().layer()->chosen : 0;
         known_ = session().isOpen() && session().layer() ? session().layer()->takes.size() : 0;
@@ -132,7 +132,7 @@ void TakeBench::buildTakeRow(QVBoxLayout* column)
     comp_ = add(tr("Join the best"), "joinBest", tr("The best bars of all takes, with as few joins as pay (P)"),
                 [this] { book_.useProposal(); });
     loopBar_ = add(tr("Loop it"), "loopBar", tr("What is heard loops this bar (L)"),
-                   [this] { session().setLoop(bar_, bar_ + 1); });
+                   [this] { session().loop().set(bar_, bar_ + 1); });
     row->addStretch(1);
     playing_ = add(QString(), "playingNotes", tr("How it is played: pick, cloth, capo, strings. Takes keep it"),
                    [this] { editPlaying(); });
@@ -232,7 +232,7 @@ void TakeBench::armPunch(double fromBar, double toBar)
         w.shape.countInBars = std::max(1, w.shape.countInBars);
         if (w.layers == HeardLayers::None) w.layers = HeardLayers::Part;
     });
-    session().setLoop(fromBar, toBar);
+    session().loop().set(fromBar, toBar);
     record_->setFocus();
 }
 
@@ -278,7 +278,7 @@ void TakeBench::meter()
         startsAgain_ = false;
         capture().record();
     }
-    const InputReading& r = capture().reading();
+    const InputReading& r = capture().meters().reading();
     level_->setText(r.clipped > 0 ? tr("\u25a0 clipped: turn down")
                     : r.averageDbfs > -120.0
                         ? tr("input %1 averages %2 dBFS").arg(capture().input() + 1).arg(shownFigure(r.averageDbfs, 0))
@@ -313,7 +313,7 @@ void TakeBench::refreshRun()
     if (run.isWaiting())
         now = tr("preparing");
     else if (run.isCountingIn())
-        now = tr("in %1").arg(std::max(1, int(std::ceil(run.countInLeftS() / session().beatSeconds()))));
+        now = tr("in %1").arg(std::max(1, int(std::ceil(run.countInLeftS() / session().loop().beatSeconds()))));
     else if (const auto bar = run.barNow())
         now = tr("bar %1").arg(int(std::floor(*bar)));
     strips_->setNow(run.barNow());
