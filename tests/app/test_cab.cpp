@@ -65,7 +65,7 @@ private slots:
         QVERIFY2(std::abs(b.cell(2, 2).toDouble() - 307.0) < 2.0, qPrintable(b.cell(2, 2)));
         QVERIFY(b.finds("align.inverted"));
         QVERIFY(b.finds("align.late"));
-        QVERIFY(b.find<QLabel>("alignSentence")->text().startsWith("Second is upside down"));
+        QVERIFY(b.find<QLabel>("alignSentence")->text().startsWith("Second is inverted"));
         QVERIFY(!b.find<QPushButton>("alignUndo")->isEnabled());
         const auto heardBefore = b.cab().audition();
         QCOMPARE(heardBefore.slots_.size(), std::size_t(2));

@@ -72,8 +72,7 @@ std::vector<Finding> alignFindings(const AlignedFiles& aligned, double maxMs)
         const double backDb = a.lossBeforeDb - a.lossAfterDb;
         if (a.isInverted) {
             add(Severity::Stop, "align.inverted", "Inverted",
-                fmt::format("{} is upside down against {}: where both play, they work against each other.", name,
-                            first),
+                fmt::format("{} is inverted against {}: where both play, they work against each other.", name, first),
                 "Turn its polarity");
             out.back().measured = a.lossBeforeDb, out.back().target = a.lossAfterDb, out.back().unit = "dB";
             out.back().low = -3.01, out.back().high = 6.0;

@@ -6,6 +6,7 @@
 #include <array>
 #include <atomic>
 #include <filesystem>
+#include <optional>
 #include <thread>
 
 namespace gristle::engine {

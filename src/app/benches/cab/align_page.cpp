@@ -161,7 +161,7 @@ void AlignPage::build()
             emit auditionChanged();
         });
     together_ = button(under, tr("Bring together"), "alignTogether",
-                       tr("Moves the layers so that they meet, and inverts what is upside down; the files stay"),
+                       tr("Moves the layers so that they meet, and sets their polarity right; the files stay"),
                        [this] { bringTogether(); });
     sentence_ = new QLabel(this);
     sentence_->setObjectName("alignSentence");
@@ -350,11 +350,11 @@ void AlignPage::tell()
             !file->isOneTake()
                 ? tr("%1 and %2 are not one performance: there is no delay between them to mend.").arg(first, name)
             : file->isKeptLate
-                ? (a.isInverted ? tr("%1 stays %2 on purpose, and is upside down.") : tr("%1 stays %2 on purpose."))
+                ? (a.isInverted ? tr("%1 stays %2 on purpose, and is inverted.") : tr("%1 stays %2 on purpose."))
                       .arg(name, where)
             : gainDb < 0.1 && !a.isInverted ? tr("%1 agrees with %2: %3.").arg(name, first, where)
             : a.isInverted
-                ? tr("%1 is upside down and %2: together the sum gains %3 dB.").arg(name, where, figure(gainDb, 1))
+                ? tr("%1 is inverted and %2: together the sum gains %3 dB.").arg(name, where, figure(gainDb, 1))
                 : tr("%1 is %2: together the sum gains %3 dB.").arg(name, where, figure(gainDb, 1)));
     } else {
         picture_->setPair({}, {}, false);
