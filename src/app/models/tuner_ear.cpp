@@ -16,7 +16,7 @@ void TunerEar::setListening(bool on)
 
 void TunerEar::look(std::size_t input, double rateHz, bool isSilent)
 {
-    constexpr double kSoundingS = 0.3, kEveryS = 0.15;
+    constexpr double kSoundingS = 0.3, kEveryS = 0.15, kOldS = 0.3;
     auto* chain = audition_.chain();
     if (!isListening_ || !chain) return;
     chain->setTap(input);
@@ -24,6 +24,7 @@ void TunerEar::look(std::size_t input, double rateHz, bool isSilent)
     while (const std::size_t n = chain->readTap(block)) {
         sounding_.insert(sounding_.end(), block.begin(), block.begin() + long(n));
         sinceNote_ += n;
+        taken_ += n;
     }
     const auto most = std::size_t(kSoundingS * rateHz);
     if (sounding_.size() > most) sounding_.erase(sounding_.begin(), sounding_.end() - long(most));
@@ -37,8 +38,8 @@ void TunerEar::look(std::size_t input, double rateHz, bool isSilent)
             Heard pitch = isSilent ? Heard() : core::pitchOf(sounding, rateHz);
             return pitch && pitch->doubtCents > kDoubtfulCents ? Heard() : pitch;
         },
-        [this](Heard pitch) {
-            pitch_ = std::move(pitch);
+        [this, asked = taken_, most = std::uint64_t(kOldS * rateHz)](Heard pitch) {
+            pitch_ = taken_ - asked > most ? Heard() : std::move(pitch); // what sounded then is no answer for now
             emit heard();
         });
 }

@@ -29,6 +29,7 @@ private:
     bool isListening_ = false;
     std::vector<float> sounding_; ///< the last of the input
     std::size_t sinceNote_ = 0;   ///< samples since a note was looked for
+    std::uint64_t taken_ = 0;     ///< in all
     std::optional<core::Pitch> pitch_;
     TaskRunner task_;
 };

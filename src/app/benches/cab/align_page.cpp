@@ -456,13 +456,16 @@ void AlignPage::writeCopies()
 BenchState AlignPage::state() const
 {
     if (task_.isBusy()) return {tr("comparing \u2026"), false};
-    if (!aligned_) return {QString(), false};
+    const Part* part = session().isOpen() ? session().part() : nullptr;
+    const auto isPlayed = [](const Layer& l) { return l.chosenTake() != nullptr; };
+    if (!part || std::ranges::count_if(part->layers, isPlayed) < 2) return {QString(QChar(0x2013)), false};
+    if (!aligned_)
+        return trouble_.isEmpty() ? BenchState{tr("to be measured"), false} : BenchState{tr("cannot be told"), true};
     if (std::ranges::none_of(aligned_->others, [](const AlignedFile& f) { return f.isOneTake(); }))
         return {tr("separate takes"), false};
     const QString line = severityLine(alignFindings(*aligned_, kMaxMs));
-    const Part* part = session().isOpen() ? session().part() : nullptr;
     const bool isMoved =
-        part && std::ranges::any_of(part->layers, [](const Layer& l) { return l.earlierMs != 0.0 || l.isInverted; });
+        std::ranges::any_of(part->layers, [](const Layer& l) { return l.earlierMs != 0.0 || l.isInverted; });
     if (isMoved) return {tr("brought together"), false};
     return line.isEmpty() ? BenchState{tr("they agree"), false} : BenchState{line, true};
 }
