@@ -10,6 +10,7 @@
 #include "core/mix/render/render.h"
 #include "core/session/session_folder.h"
 #include "core/signal/convolver.h"
+#include "core/sim/repertoire.h"
 
 #include <algorithm>
 #include <chrono>
@@ -69,6 +70,30 @@ fs::path makeLongFile(const fs::path& folder, double minutes)
     return writer->commit() ? file : fs::path();
 }
 
+/// A part by the simulated player, a hand of its own on each side, over and over: rests that hum, notes that die away.
+fs::path makeGuitarFile(const fs::path& folder, const std::vector<WrittenNote>& part, double minutes)
+{
+    const fs::path file = folder / "guitar.wav";
+    AudioBuffer song;
+    for (std::uint32_t c = 0; c < 2; ++c) {
+        PlayingStyle hand;
+        hand.seed = c + 1;
+        SimulatedInterface interface;
+        interface.humDbfs = -66.0;
+        const auto sound = digitise(perform(part, 96.0, standardTuning(), hand, 48000.0).volts, interface, 48000.0);
+        if (c == 0) song = AudioBuffer(2, sound.size());
+        std::copy_n(sound.begin(), std::min(sound.size(), song.frames()), song.channel(c).begin());
+    }
+    const auto frames = static_cast<std::int64_t>(minutes * 60.0 * 48000.0);
+    auto writer = AudioWriter::create(file, {48000, 2, SampleFormat::Int24, frames});
+    if (!writer) return {};
+    for (std::int64_t at = 0; at < frames; at += std::int64_t(song.frames())) {
+        song.resize(std::min(song.frames(), std::size_t(frames - at)));
+        if (!writer->write(song)) return {};
+    }
+    return writer->commit() ? file : fs::path();
+}
+
 void readPlain(const fs::path& file, const std::function<void(const float*, std::size_t)>& take)
 {
     SF_INFO info{};
@@ -98,23 +123,30 @@ void files(const fs::path& folder)
             for (auto& p : pyramids) p.finish();
         },
         "libsndfile float read", read, 1.3);
-    const Work library = [&] {
+    const auto library = [](const fs::path& of) {
         auto* state = ebur128_init(2, 48000, EBUR128_MODE_I | EBUR128_MODE_LRA | EBUR128_MODE_TRUE_PEAK);
-        readPlain(file, [&](const float* x, std::size_t n) { ebur128_add_frames_float(state, x, n); });
+        readPlain(of, [&](const float* x, std::size_t n) { ebur128_add_frames_float(state, x, n); });
         double value = 0.0;
         ebur128_loudness_global(state, &value);
         ebur128_loudness_range(state, &value);
         ebur128_destroy(&state);
     };
-    compare(
-        "measure, whole", 3, [&] { (void)measureFile(file, {}); }, "libebur128: loudness, range, true peak", library,
-        0.25);
+    const auto measured = [&](const char* what, const fs::path& of) {
+        compare(
+            what, 3, [&] { (void)measureFile(of, {}); }, "libebur128: loudness, range, true peak", [&] { library(of); },
+            0.25);
+    };
+    measured("measure, whole, noise", file);
+    measured("measure, whole, riff", makeGuitarFile(folder, rhythmRiff(32), 10.0));
+    measured("measure, whole, strummed", makeGuitarFile(folder, strummedChords(32), 10.0));
+    measured("measure, whole, lead of two minutes", makeGuitarFile(folder, leadLine(16), 2.0));
     MeasureOptions picture;
     picture.keepPicture = true;
     compare(
         "measure and pyramid in one pass", 3, [&] { (void)measureFile(file, picture); }, "libsndfile float read", read,
         18.0);
     fs::remove(file);
+    fs::remove(folder / "guitar.wav");
 }
 
 void convolution()

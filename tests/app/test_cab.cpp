@@ -1,6 +1,6 @@
 #include "app/benches/cab/align_page.h"
 #include "app/benches/cab/cab_bench.h"
-#include "core/demo_session/demo_session.h"
+#include "support/demo_copy.h"
 #include "support/window_bench.h"
 
 #include <QLabel>
@@ -49,7 +49,7 @@ private slots:
     void initTestCase()
     {
         demo_ = dir_.filePath("Night Ferry.gristle");
-        QVERIFY(makeDemoSession(demo_.toStdString()));
+        QVERIFY(test::copyDemo(demo_.toStdString()));
     }
 
     /// What stands in the table is the geometry that the demo was made with: 21 cm and 307 cm further off, one upside

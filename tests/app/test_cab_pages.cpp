@@ -9,9 +9,9 @@
 #include "app/widgets/figure_table.h"
 #include "core/audio/audio_reader.h"
 #include "core/audio/audio_writer.h"
-#include "core/demo_session/demo_session.h"
 #include "core/impulse/impulse_edit.h"
 #include "core/signal/biquad.h"
+#include "support/demo_copy.h"
 #include "support/run_cli.h"
 #include "support/signals.h"
 #include "support/window_bench.h"
@@ -120,7 +120,7 @@ private slots:
     {
         qputenv("GRISTLE_HOME", dir_.filePath("home").toUtf8());
         first_ = dir_.filePath("first.gristle");
-        QVERIFY(makeDemoSession(first_.toStdString()));
+        QVERIFY(test::copyDemo(first_.toStdString()));
     }
 
     /// Three microphones are captured from the simulated interface, the set is kept, two are brought together and

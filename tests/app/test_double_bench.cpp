@@ -5,10 +5,10 @@
 #include "app/benches/double/offsets_page.h"
 #include "app/benches/double/pairs_page.h"
 #include "app/benches/take/take_bench.h"
-#include "core/demo_session/demo_session.h"
 #include "core/session/take_import.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
+#include "support/demo_copy.h"
 #include "support/natural_guitar.h"
 #include "support/run_cli.h"
 #include "support/signals.h"
@@ -322,7 +322,7 @@ private slots:
     {
         WindowBench b;
         const QString folder = dir_.filePath("sides twice.gristle");
-        QVERIFY(makeDemoSession(folder.toStdString()));
+        QVERIFY(copyDemo(folder.toStdString()));
         b.window.openPaths({folder});
         b.settle();
         b.window.showBench("Double");

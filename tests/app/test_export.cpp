@@ -3,8 +3,8 @@
 #include "app/benches/log/log_bench.h"
 #include "app/shell/exporter.h"
 #include "app/theme/theme.h"
-#include "core/demo_session/demo_session.h"
 #include "core/session/session_folder.h"
+#include "support/demo_copy.h"
 #include "support/run_cli.h"
 #include "support/window_bench.h"
 
@@ -25,7 +25,7 @@ private slots:
     void initTestCase()
     {
         Theme::instance().install(*qApp);
-        QVERIFY(bool(makeDemoSession(path("demo.gristle").toStdString())));
+        QVERIFY(test::copyDemo(path("demo.gristle").toStdString()));
     }
     void theMixIsTheCommandLines_data();
     void theMixIsTheCommandLines();

@@ -1,7 +1,7 @@
 // A restless user on every bench: nobody dies, nothing hangs, no edit is lost. `./run soak` does the same for long.
 
 #include "app/theme/theme.h"
-#include "core/demo_session/demo_session.h"
+#include "support/demo_copy.h"
 #include "support/restless.h"
 #include "support/signals.h"
 
@@ -28,7 +28,7 @@ private:
 QString TestRestless::copyOfDemo(const QString& name)
 {
     const QString demo = dir_.filePath("demo.gristle"), copy = dir_.filePath(name);
-    if (!QFileInfo::exists(demo) && !makeDemoSession(demo.toStdString())) qFatal("the demo session cannot be made");
+    if (!QFileInfo::exists(demo) && !test::copyDemo(demo.toStdString())) qFatal("the demo session cannot be made");
     std::filesystem::copy(demo.toStdString(), copy.toStdString(), std::filesystem::copy_options::recursive);
     return copy;
 }

@@ -1,7 +1,7 @@
 #include "app/benches/rig/ladder.h"
 #include "app/benches/rig/rig_bench.h"
 #include "app/benches/rig/stage_panel.h"
-#include "core/demo_session/demo_session.h"
+#include "support/demo_copy.h"
 #include "support/rig_window.h"
 #include "support/signals.h"
 
@@ -57,7 +57,7 @@ static int darkOf(QWidget* widget)
     return dark;
 }
 
-void TestRigBench::initTestCase() { QVERIFY(bool(makeDemoSession(demo().toStdString()))); }
+void TestRigBench::initTestCase() { QVERIFY(test::copyDemo(demo().toStdString())); }
 
 void TestRigBench::travelComesInAndIsTrue()
 {

@@ -1,6 +1,6 @@
 #include "app/benches/rig/rig_bench.h"
 #include "app/theme/theme.h"
-#include "core/demo_session/demo_session.h"
+#include "support/demo_copy.h"
 #include "support/rig_window.h"
 
 #include <QApplication>
@@ -32,7 +32,7 @@ private:
     QTemporaryDir dir_;
 };
 
-void TestRigLadder::initTestCase() { QVERIFY(bool(makeDemoSession(demo().toStdString()))); }
+void TestRigLadder::initTestCase() { QVERIFY(test::copyDemo(demo().toStdString())); }
 
 void TestRigLadder::buildMoveBypass()
 {

@@ -3,7 +3,7 @@
 
 #include "app/models/preferences.h"
 #include "app/theme/theme.h"
-#include "core/demo_session/demo_session.h"
+#include "support/demo_copy.h"
 #include "support/window_bench.h"
 
 #include <QPushButton>
@@ -70,7 +70,7 @@ void TestStart::theDemoIsOneClickAway()
 void TestStart::whatFellTwiceIsNotOpenedByItself()
 {
     const QString folder = home_->filePath("fell.gristle");
-    QVERIFY(bool(core::makeDemoSession(folder.toStdString())));
+    QVERIFY(test::copyDemo(folder.toStdString()));
     for (int i = 0; i < 2; ++i) rememberOpening(folder); // and was never through
     WindowBench b;
     b.window.openPaths({folder});
@@ -84,7 +84,7 @@ void TestStart::whatFellTwiceIsNotOpenedByItself()
 void TestStart::placeAndBenchAreKept()
 {
     const QString folder = home_->filePath("kept.gristle");
-    QVERIFY(bool(core::makeDemoSession(folder.toStdString())));
+    QVERIFY(test::copyDemo(folder.toStdString()));
     const QSize size(1100, 720);
     {
         MainWindow window;

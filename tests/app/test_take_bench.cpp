@@ -5,9 +5,9 @@
 #include "app/benches/take/take_bench.h"
 #include "app/benches/take/take_strips.h"
 #include "app/widgets/figure_table.h"
-#include "core/demo_session/demo_session.h"
 #include "core/sim/performance.h"
 #include "core/sim/repertoire.h"
+#include "support/demo_copy.h"
 #include "support/run_cli.h"
 #include "support/take_window.h"
 
@@ -172,7 +172,7 @@ private slots:
     void theCommandLineJudgesTheSame()
     {
         const QString session = dir_.filePath("judged twice.gristle");
-        QVERIFY(makeDemoSession(session.toStdString()));
+        QVERIFY(copyDemo(session.toStdString()));
         WindowBench b;
         b.window.openPaths({session});
         b.settle();

@@ -7,8 +7,8 @@
 #include "app/shell/spine.h"
 #include "app/theme/theme.h"
 #include "core/advice/stereo_findings.h"
-#include "core/demo_session/demo_session.h"
 #include "core/sim/performance.h"
+#include "support/demo_copy.h"
 #include "support/signals.h"
 #include "support/window_bench.h"
 
@@ -78,7 +78,7 @@ void TestWindow::initTestCase()
 {
     test::writeWav(dir_, "Riff left.wav", {riff(1, -6.0)}, 48000, SampleFormat::Int24);
     test::writeWav(dir_, "Riff right.wav", {riff(2, 0.0)}, 48000, SampleFormat::Int24);
-    QVERIFY(bool(makeDemoSession(path("demo.gristle").toStdString())));
+    QVERIFY(test::copyDemo(path("demo.gristle").toStdString()));
 }
 
 void TestWindow::theWholeStory()

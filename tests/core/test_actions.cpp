@@ -4,7 +4,7 @@
 #include "core/actions/compare_pairs.h"
 #include "core/actions/judge_takes.h"
 #include "core/actions/place_microphones.h"
-#include "core/demo_session/demo_session.h"
+#include "support/demo_copy.h"
 #include "support/signals.h"
 
 #include <QtTest/QtTest>
@@ -21,7 +21,7 @@ private slots:
     {
         QVERIFY(dir_.isValid());
         const auto at = std::filesystem::path(dir_.path().toStdString()) / "demo.gristle";
-        QVERIFY(bool(makeDemoSession(at)));
+        QVERIFY(test::copyDemo(at));
         session_.emplace(SessionFolder::open(at, Access::Read).value());
     }
     void aStopSpoilsNoVerdict();

@@ -1,9 +1,9 @@
 #include "core/audio/audio_reader.h"
-#include "core/demo_session/demo_session.h"
 #include "core/measure/loudness.h"
 #include "core/measure/true_peak.h"
 #include "core/rig/starting_points.h"
 #include "core/units/calibration.h"
+#include "support/demo_copy.h"
 #include "support/chain.h"
 #include "support/rig_run.h"
 
@@ -45,7 +45,7 @@ private slots:
     {
         QVERIFY(dir_.isValid());
         session_ = std::filesystem::path(dir_.path().toStdString()) / "demo.gristle";
-        QVERIFY(bool(makeDemoSession(session_)));
+        QVERIFY(gristle::test::copyDemo(session_));
     }
     void areEquallyLoud();
     void effectsKeepTheLoudness_data();

@@ -2,8 +2,8 @@
 
 #include "app/benches/level/check_page.h"
 #include "app/benches/level/level_bench.h"
-#include "core/demo_session/demo_session.h"
 #include "engine/simulated/standard_room.h"
+#include "support/demo_copy.h"
 #include "support/window_bench.h"
 
 #include <QPushButton>
@@ -55,7 +55,7 @@ protected:
     void makeDemo()
     {
         qputenv("GRISTLE_HOME", dir_.filePath("home").toUtf8());
-        QVERIFY(bool(core::makeDemoSession(dir_.filePath("first.gristle").toStdString())));
+        QVERIFY(copyDemo(dir_.filePath("first.gristle").toStdString()));
     }
 };
 

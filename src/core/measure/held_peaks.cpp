@@ -6,6 +6,7 @@
 #include "core/units/vectorised.h"
 
 #include <algorithm>
+#include <array>
 #include <bit>
 #include <cmath>
 #include <cstdint>
@@ -43,23 +44,33 @@ double highestOf(const Parts& parts)
     return most;
 }
 
-/// How often which level over half of the highest is reached, to a two-thousandth of it.
+/// How often which level is reached, to a two-thousandth of the highest.
 class Levels {
 public:
     Levels(const Parts& parts, double top, double rateHz)
         : perBin_(double(kBins) / top), worth_(kCountRateHz / rateHz), below_(kBins + 1, 0.0)
     {
-        const auto least = float(0.5 * top);
+        std::vector<std::uint32_t> counts(kBins, 0);
+        std::array<std::int32_t, 1024> bins{};
         for (const auto& p : parts)
-            for (const float v : p)
-                if (std::abs(v) >= least) ++below_[std::min(kBins - 1, std::size_t(double(std::abs(v)) * perBin_)) + 1];
-        std::partial_sum(below_.begin(), below_.end(), below_.begin());
+            for (std::size_t i = 0; i < p.size(); i += bins.size()) {
+                const auto some = p.subspan(i, std::min(bins.size(), p.size() - i));
+                binsOf(some, float(perBin_), bins.data());
+                for (std::size_t k = 0; k < some.size(); ++k) ++counts[std::size_t(bins[k])];
+            }
+        std::partial_sum(counts.begin(), counts.end(), below_.begin() + 1);
     }
     double between(double low, double high) const { return worth_ * (below(high) - below(low)); }
     double over(double low) const { return worth_ * (below_.back() - below(low)); }
 
 private:
     static constexpr std::size_t kBins = 2000;
+    GRISTLE_VECTORISED
+    static void binsOf(std::span<const float> x, float perBin, std::int32_t* into)
+    {
+        for (std::size_t i = 0; i < x.size(); ++i)
+            into[i] = std::min(std::int32_t(kBins - 1), std::int32_t(std::abs(x[i]) * perBin));
+    }
     double below(double level) const
     {
         const double bin = std::min(level * perBin_, double(kBins));
@@ -109,6 +120,7 @@ public:
         : loudest_(loudest), rate_(rateHz), undone_(loudest.size())
     {
         tryOut({}, 0.0);
+        keepHigh();
         for (double hz = kLowestHz; hz < kHighestHz; hz *= kFine)
             tryOut({hz, 0.0}, best_.areNone() ? kRatherNone : 0.0);
         finer(&HighPasses::hz);
@@ -119,7 +131,7 @@ public:
         if (best_.otherHz > 0.0)
             for (auto which : {&HighPasses::hz, &HighPasses::otherHz, &HighPasses::hz, &HighPasses::otherHz})
                 finer(which);
-        play(best_);
+        play(best_, loudest_);
     }
     const Parts& parts() const { return parts_; }
     const Ceiling& ceiling() const { return ceiling_; }
@@ -127,18 +139,36 @@ public:
 private:
     static constexpr double kLowestHz = 1.5, kHighestHz = 36.0, kFine = 1.1, kCoarse = 1.2;
     static constexpr double kMostHigher = 1.3;
-    void play(const HighPasses& passes)
+    // Only the samples that can count are tried, where the corners add and multiply up to so much and the maximum stays
+    // over so much of what it was; all of them elsewhere.
+    static constexpr double kMostSum = 40.0, kMostProduct = 400.0, kLeastTop = 0.7;
+    /// What may reach half of the maximum once high-passes within kMostSum and kMostProduct are undone.
+    void keepHigh()
+    {
+        const auto least = float(0.5 * kLeastTop * plainTop_);
+        for (const LoudStretch& from : loudest_)
+            for (std::size_t i = 0; i < from.x.size(); ++i)
+                if (std::abs(from.x[i]) + float(kMostSum) * std::abs(from.once[i]) +
+                        float(kMostProduct) * std::abs(from.twice[i]) >=
+                    least) {
+                    high_.x.push_back(from.x[i]);
+                    high_.once.push_back(from.once[i]), high_.twice.push_back(from.twice[i]);
+                }
+    }
+    void play(const HighPasses& passes, std::span<const LoudStretch> what)
     {
         parts_.clear();
-        for (std::size_t i = 0; i < loudest_.size(); ++i) {
-            undo(passes, loudest_[i], undone_[i]);
+        for (std::size_t i = 0; i < what.size(); ++i) {
+            undo(passes, what[i], undone_[i]);
             parts_.push_back(undone_[i]);
         }
     }
     void tryOut(const HighPasses& passes, double byAtLeast)
     {
-        play(passes);
-        const double top = highestOf(parts_);
+        double top = 0.0;
+        const bool isMild = passes.hz + passes.otherHz <= kMostSum && passes.hz * passes.otherHz <= kMostProduct;
+        if (isMild && !high_.x.empty()) play(passes, {&high_, 1}), top = highestOf(parts_);
+        if (top < kLeastTop * plainTop_ || plainTop_ == 0.0) play(passes, loudest_), top = highestOf(parts_);
         if (passes.areNone()) plainTop_ = top;
         if (top > kMostHigher * plainTop_) return; // that was no high-pass: what wanders grows without end
         const Ceiling c = ceilingOf(Levels(parts_, top, rate_), top);
@@ -155,6 +185,7 @@ private:
     }
     std::span<const LoudStretch> loudest_;
     double rate_;
+    LoudStretch high_; ///< the samples that can count
     std::vector<std::vector<float>> undone_;
     Parts parts_;
     double plainTop_ = 0.0;
@@ -297,7 +328,7 @@ Result<std::vector<LoudStretch>> loudestStretches(std::span<const float> blockPe
         std::ranges::sort(order);
     }
     const auto lead = std::int64_t(kLeadS * rateHz);
-    const double stays = 1.0 - 2.0 * std::numbers::pi * kLeakHz / rateHz, step = 2.0 * std::numbers::pi / rateHz;
+    const double stays = 1.0 - 2.0 * std::numbers::pi * kLeakHz / rateHz, perSample = 2.0 * std::numbers::pi / rateHz;
     std::vector<LoudStretch> out;
     for (std::size_t i = 0, end = 0; i < order.size(); i = end) {
         for (end = i + 1; end < order.size() && order[end] == order[end - 1] + 1;) ++end;
@@ -309,13 +340,19 @@ Result<std::vector<LoudStretch>> loudestStretches(std::span<const float> blockPe
         // What a converter adds behind a high-pass is no part of what that took away.
         const double mean =
             std::accumulate(samples->begin(), samples->end(), 0.0) / double(std::max<std::size_t>(1, samples->size()));
-        LoudStretch stretch{double(from) / rateHz, {}, {}, {}};
         double once = 0.0, twice = 0.0;
-        for (std::size_t k = 0; k < samples->size(); ++k) {
-            once = stays * once + step * (double((*samples)[k]) - mean), twice = stays * twice + step * once;
-            if (std::int64_t(k) < from - start) continue;
-            stretch.x.push_back((*samples)[k]);
-            stretch.once.push_back(float(once)), stretch.twice.push_back(float(twice));
+        const auto step = [&](float v) {
+            once = stays * once + perSample * (double(v) - mean), twice = stays * twice + perSample * once;
+        };
+        const std::span<const float> before = std::span(*samples).first(std::size_t(from - start));
+        for (const float v : before) step(v);
+        LoudStretch stretch;
+        stretch.startS = double(from) / rateHz;
+        stretch.x.assign(samples->begin() + (from - start), samples->end());
+        stretch.once.resize(stretch.x.size()), stretch.twice.resize(stretch.x.size());
+        for (std::size_t k = 0; k < stretch.x.size(); ++k) {
+            step(stretch.x[k]);
+            stretch.once[k] = float(once), stretch.twice[k] = float(twice);
         }
         out.push_back(std::move(stretch));
     }

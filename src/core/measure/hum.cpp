@@ -4,11 +4,14 @@
 #include "core/signal/fft.h"
 #include "core/signal/window.h"
 #include "core/units/decibels.h"
+#include "core/units/vectorised.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <complex>
 #include <numbers>
+#include <numeric>
 #include <span>
 
 namespace gristle::core {
@@ -68,24 +71,78 @@ struct Fit {
     std::vector<double> amplitudes; ///< of the harmonics asked for
 };
 
-/// Least squares of DC and the harmonics `orders` of `hz`.
+/// A complex number for each sample, its parts side by side.
+struct Phases {
+    std::vector<double> re, im;
+    explicit Phases(std::size_t n) : re(n, 1.0), im(n, 0.0) {}
+};
+
+/// exp(i 2 pi hz t) of each sample: the phase is turned on for 64 samples, then taken anew, since gaps count.
+Phases circle(const Data& data, double hz)
+{
+    Phases out(data.t.size());
+    const std::complex<double> turn = std::polar(1.0, 2.0 * kPi * hz * data.spacing);
+    for (std::size_t i = 0; i < data.t.size();) {
+        const std::size_t end = std::min(i + 64, data.t.size());
+        std::complex<double> phase = std::polar(1.0, 2.0 * kPi * hz * data.t[i]);
+        for (double expected = data.t[i]; i < end && std::abs(data.t[i] - expected) < 0.25 * data.spacing; ++i) {
+            out.re[i] = phase.real(), out.im[i] = phase.imag();
+            phase *= turn;
+            expected += data.spacing;
+        }
+    }
+    return out;
+}
+
+/// @returns the sums over z and over x z, once z was turned on by `one`.
+GRISTLE_VECTORISED
+std::array<double, 4> turnAndSum(Phases& z, const Phases& one, const std::vector<double>& x)
+{
+    constexpr std::size_t kLanes = 8; // sums side by side: in this order on every machine
+    std::array<std::array<double, kLanes>, 4> sums{};
+    const auto add = [&](std::size_t i, std::size_t lane) {
+        const double re = z.re[i] * one.re[i] - z.im[i] * one.im[i], im = z.re[i] * one.im[i] + z.im[i] * one.re[i];
+        z.re[i] = re, z.im[i] = im;
+        sums[0][lane] += re, sums[1][lane] += im;
+        sums[2][lane] += x[i] * re, sums[3][lane] += x[i] * im;
+    };
+    std::size_t i = 0;
+    for (; i + kLanes <= x.size(); i += kLanes)
+        for (std::size_t lane = 0; lane < kLanes; ++lane) add(i + lane, lane);
+    for (std::size_t lane = 0; i < x.size(); ++i, ++lane) add(i, lane);
+    std::array<double, 4> out{};
+    for (std::size_t k = 0; k < out.size(); ++k) out[k] = std::accumulate(sums[k].begin(), sums[k].end(), 0.0);
+    return out;
+}
+
+/// Least squares of DC and the harmonics `orders` of `hz`. The sums of the products of two harmonics are those of the
+/// orders' sum and difference.
 Fit fitSeries(const Data& data, double hz, const std::vector<int>& orders)
 {
-    const std::size_t n = 2 * orders.size() + 1;
-    std::vector<double> normal(n * n, 0.0), right(n, 0.0), row(n);
-    for (std::size_t i = 0; i < data.t.size(); ++i) {
-        row[0] = 1.0;
-        const std::complex<double> one = std::polar(1.0, 2.0 * kPi * hz * data.t[i]);
-        std::complex<double> power = 1.0;
-        int order = 0;
-        for (std::size_t k = 0; k < orders.size(); ++k) {
-            for (; order < orders[k]; ++order) power *= one;
-            row[2 * k + 1] = power.real();
-            row[2 * k + 2] = power.imag();
-        }
-        for (std::size_t a = 0; a < n; ++a) {
-            right[a] += row[a] * data.x[i];
-            for (std::size_t b = 0; b <= a; ++b) normal[a * n + b] += row[a] * row[b];
+    const std::size_t n = 2 * orders.size() + 1, highest = std::size_t(2 * orders.back());
+    std::vector<std::complex<double>> sums{double(data.t.size())}, withX{0.0};
+    const Phases one = circle(data, hz);
+    Phases z(data.t.size());
+    for (std::size_t m = 1; m <= highest; ++m) {
+        const auto [re, im, xRe, xIm] = turnAndSum(z, one, data.x);
+        sums.emplace_back(re, im), withX.emplace_back(xRe, xIm);
+    }
+    std::vector<double> normal(n * n, 0.0), right(n, 0.0);
+    normal[0] = double(data.t.size());
+    right[0] = std::accumulate(data.x.begin(), data.x.end(), 0.0);
+    for (std::size_t j = 0; j < orders.size(); ++j) {
+        const std::size_t row = (2 * j + 1) * n, next = row + n;
+        const auto& mean = sums[std::size_t(orders[j])];
+        normal[row] = mean.real(), normal[next] = mean.imag();
+        right[2 * j + 1] = withX[std::size_t(orders[j])].real(),
+                      right[2 * j + 2] = withX[std::size_t(orders[j])].imag();
+        for (std::size_t k = 0; k <= j; ++k) {
+            const auto& apart = sums[std::size_t(orders[j] - orders[k])];
+            const auto& together = sums[std::size_t(orders[j] + orders[k])];
+            normal[row + 2 * k + 1] = 0.5 * (apart.real() + together.real());
+            normal[next + 2 * k + 1] = 0.5 * (together.imag() + apart.imag());
+            normal[next + 2 * k + 2] = 0.5 * (apart.real() - together.real());
+            if (k < j) normal[row + 2 * k + 2] = 0.5 * (together.imag() - apart.imag());
         }
     }
     std::vector<double> solution = right;
@@ -99,47 +156,56 @@ Fit fitSeries(const Data& data, double hz, const std::vector<int>& orders)
     return fit;
 }
 
-/// Power at the harmonics `orders` of `hz`: what least squares explains, but for the overlap of the lines. For a first
-/// look.
-double roughlyExplained(const Data& data, double hz, const std::vector<int>& orders)
-{
-    double sum = 0.0;
-    for (const int order : orders) {
-        double re = 0.0, im = 0.0;
-        for (std::size_t i = 0;
-             i < data.t.size();) { // the phase is turned on for 64 samples, then taken anew: gaps count
-            const std::size_t end = std::min(i + 64, data.t.size());
-            const double w = 2.0 * kPi * hz * order;
-            const std::complex<double> turn = std::polar(1.0, w * data.spacing);
-            std::complex<double> phase = std::polar(1.0, w * data.t[i]);
-            for (double expected = data.t[i]; i < end && std::abs(data.t[i] - expected) < 0.25 * data.spacing; ++i) {
-                re += data.x[i] * phase.real();
-                im += data.x[i] * phase.imag();
-                phase *= turn;
-                expected += data.spacing;
-            }
+/// The power of the data at any frequency up to their own rate's half, for a first look: by one long transform, the
+/// samples shared out between the points of its grid that they lie between.
+class Periodogram {
+public:
+    explicit Periodogram(const Data& data)
+        : fft_(fastFftSize(kFiner * (std::size_t((data.t.back() - data.t.front()) / data.spacing) + 2))),
+          binHz_(1.0 / (double(fft_.size()) * data.spacing))
+    {
+        std::ranges::fill(fft_.time(), 0.0f);
+        for (std::size_t i = 0; i < data.t.size(); ++i) {
+            const double at = (data.t[i] - data.t.front()) / data.spacing;
+            const auto whole = std::size_t(at);
+            fft_.time()[whole] += float(data.x[i] * (1.0 - (at - double(whole))));
+            fft_.time()[whole + 1] += float(data.x[i] * (at - double(whole)));
         }
-        sum += re * re + im * im;
+        fft_.forward();
     }
-    return sum;
-}
+    /// At the harmonics `orders` of `hz` together: what least squares explains, but for the overlap of the lines.
+    double power(double hz, const std::vector<int>& orders)
+    {
+        double sum = 0.0;
+        for (const int order : orders)
+            sum += double(
+                std::norm(fft_.spectrum()[std::min(fft_.size() / 2, std::size_t(std::lround(hz * order / binHz_)))]));
+        return sum;
+    }
+
+private:
+    static constexpr std::size_t kFiner = 16; // than the lines are wide
+    RealFft fft_;
+    double binHz_;
+};
 
 /// The frequency in [low, high] that explains most: a grid fine enough not to miss the peak, then a golden section on
 /// the least-squares fit itself.
-double bestFrequency(const Data& data, double low, double high, const std::vector<int>& orders)
+double bestFrequency(const Data& data, Periodogram& look, double low, double high, const std::vector<int>& orders)
 {
+    constexpr int kHalvings = 16; // to 0.001 of the grid: 0.00001 Hz in 10 s
     const double span = std::max(0.1, data.t.back() - data.t.front());
     const double step = 0.25 / (span * double(orders.back()));
     double best = low, most = -1.0;
     for (double f = low; f <= high; f += step) {
-        const double e = roughlyExplained(data, f, orders);
+        const double e = look.power(f, orders);
         if (e > most) most = e, best = f;
     }
-    double a = best - step, b = best + step;
+    double a = best - 1.5 * step, b = best + 1.5 * step;
     constexpr double kGolden = 0.6180339887498949;
     double c = b - kGolden * (b - a), d = a + kGolden * (b - a);
     double fc = fitSeries(data, c, orders).explained, fd = fitSeries(data, d, orders).explained;
-    for (int i = 0; i < 24; ++i) {
+    for (int i = 0; i < kHalvings; ++i) {
         if (fc > fd) {
             b = d, d = c, fd = fc;
             c = b - kGolden * (b - a);
@@ -254,6 +320,7 @@ std::optional<Hum> findHum(const std::vector<TimedSamples>& rests, double rateHz
     const double origin = data.t.front();
     for (double& t : data.t) t -= origin;
 
+    Periodogram look(data);
     std::vector<double> nominal;
     if (mains != Mains::Hz60) nominal.push_back(50.0);
     if (mains != Mains::Hz50) nominal.push_back(60.0);
@@ -261,11 +328,11 @@ std::optional<Hum> findHum(const std::vector<TimedSamples>& rests, double rateHz
     std::vector<int> bestOrders;
     for (const double around : nominal) {
         // Two rounds: a broad look with the low harmonics, then with those that stand out.
-        double hz = bestFrequency(data, around - kLookHz, around + kLookHz, {1, 2, 3});
+        double hz = bestFrequency(data, look, around - kLookHz, around + kLookHz, {1, 2, 3});
         if (std::abs(hz - around) > kPullHz) continue;
         std::vector<int> orders = standingOut(data, hz);
         if (!isSeries(orders)) continue;
-        hz = bestFrequency(data, hz - 0.1, hz + 0.1, orders);
+        hz = bestFrequency(data, look, hz - 0.1, hz + 0.1, orders);
         orders = standingOut(data, hz);
         if (!isSeries(orders) || std::abs(hz - around) > kPullHz) continue;
         const double explained = fitSeries(data, hz, orders).explained;
@@ -332,14 +399,14 @@ double tonalPart(std::span<const float> samples, double rateHz, const std::optio
     if (power.size() < 16) return 0.0;
     double total = 0.0, lines = 0.0, part = 0.0;
     constexpr std::size_t kAround = 60;
-    std::vector<double> near;
+    std::vector<double> near(power.begin(), power.begin() + long(std::min(kAround - 1, power.size()))); // in order
+    std::ranges::sort(near);
     for (std::size_t k = 0; k < power.size(); ++k) {
-        const std::size_t a = k > kAround ? k - kAround : 0;
-        near.assign(power.begin() + long(a), power.begin() + long(std::min(k + kAround, power.size())));
-        const auto middle = near.begin() + long(near.size() / 2);
-        std::ranges::nth_element(near, middle);
+        if (k > kAround) near.erase(std::ranges::lower_bound(near, power[k - kAround - 1]));
+        if (const std::size_t next = k + kAround - 1; next < power.size())
+            near.insert(std::ranges::upper_bound(near, power[next]), power[next]);
         total += power[k];
-        if (power[k] > 30.0 * *middle) lines += power[k];
+        if (power[k] > 30.0 * near[near.size() / 2]) lines += power[k];
         if (k + 1 == low && total > 0.0) part = lines / total;
     }
     return total > 0.0 ? std::max(part, lines / total) : 0.0;
