@@ -3,8 +3,8 @@
 #include "core/measure/true_peak.h"
 #include "core/rig/starting_points.h"
 #include "core/units/calibration.h"
-#include "support/demo_copy.h"
 #include "support/chain.h"
+#include "support/demo_copy.h"
 #include "support/rig_run.h"
 
 #include <QtTest/QtTest>

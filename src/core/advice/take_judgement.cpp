@@ -1,5 +1,6 @@
 #include "core/advice/take_judgement.h"
 
+#include "core/advice/take_words.h"
 #include "core/units/early_note.h"
 
 #include <algorithm>
@@ -14,8 +15,8 @@ namespace {
 
 constexpr double kTimingMs = 12.0, kTuningCents = 8.0, kMostOne = 4.0;
 constexpr double kFreeDb = 2.0, kLevelDb = 3.0, kMostLevel = 2.0;
-constexpr double kClipped = 6.0, kNote = 2.0, kMostNotes = 6.0, kNoiseDb = -30.0, kNoise = 0.5;
-constexpr double kStrayErrors = 3.0, kApartCents = 3.0;
+constexpr double kClipped = 6.0, kNote = 2.0, kMostNotes = 6.0, kNoise = 0.5;
+constexpr double kStrayErrors = 3.0;
 constexpr std::size_t kFewestOfString = 3;
 constexpr std::size_t kFewest = 2; // notes that tell the timing of a bar
 
@@ -58,39 +59,8 @@ double levelCost(const BarVerdict& b)
     return std::min(kMostLevel, over * over);
 }
 
-std::string lateText(double ms)
-{
-    return fmt::format("{} ms {}", figureText(std::abs(ms), 0), ms > 0.0 ? "late" : "early");
-}
-
-std::string sharpText(double cents)
-{
-    return fmt::format("{} cents {}", figureText(std::abs(cents), 0), cents > 0.0 ? "sharp" : "flat");
-}
-
-std::string countText(int n, const char* one, const char* many)
-{
-    return n == 1 ? fmt::format("one {}", one) : fmt::format("{} {}", n, many);
-}
-
-/// "bar 3", "bars 3, 5 and 7-8".
-std::string barsText(const std::vector<int>& bars)
-{
-    std::vector<std::string> parts;
-    for (std::size_t i = 0; i < bars.size();) {
-        std::size_t j = i;
-        while (j + 1 < bars.size() && bars[j + 1] == bars[j] + 1) ++j;
-        parts.push_back(i == j ? std::to_string(bars[i]) : fmt::format("{}\u2013{}", bars[i], bars[j]));
-        i = j + 1;
-    }
-    std::string out = bars.size() == 1 ? "bar " : "bars ";
-    for (std::size_t i = 0; i < parts.size(); ++i)
-        out += (i == 0 ? "" : i + 1 == parts.size() ? " and " : ", ") + parts[i];
-    return out;
-}
-
 /// The worst of a bar in few words, and whether that calls for another try.
-void tellBar(BarVerdict& b, bool isStray, const JudgeOptions& o)
+void tellBar(BarVerdict& b, const JudgeOptions& o)
 {
     struct Wrong {
         double cost;
@@ -99,7 +69,7 @@ void tellBar(BarVerdict& b, bool isStray, const JudgeOptions& o)
     };
     std::vector<Wrong> wrongs;
     if (b.clipped > 0) wrongs.push_back({kClipped, "clipped", "clipped", true});
-    if (isStray)
+    if (b.isStray)
         wrongs.push_back(
             {timingCost(b), lateText(*b.strayMs),
              fmt::format("{} {}", figureText(std::abs(*b.strayMs), 0), *b.strayMs > 0.0 ? "late" : "early"), true});
@@ -116,7 +86,7 @@ void tellBar(BarVerdict& b, bool isStray, const JudgeOptions& o)
             {levelCost(b),
              fmt::format("{} dB {}", figureText(std::abs(*b.levelDb), 0), *b.levelDb > 0 ? "louder" : "softer"),
              *b.levelDb > 0 ? "loud" : "soft", false});
-    if (b.noiseDb && *b.noiseDb > kNoiseDb) wrongs.push_back({kNoise, "noise between notes", "noise", false});
+    if (b.noiseDb && *b.noiseDb > kNoiseBetweenDb) wrongs.push_back({kNoise, "noise between notes", "noise", false});
     const auto worst = std::ranges::max_element(wrongs, {}, &Wrong::cost);
     if (worst == wrongs.end()) return;
     b.word = worst->word, b.sign = worst->sign;
@@ -125,7 +95,7 @@ void tellBar(BarVerdict& b, bool isStray, const JudgeOptions& o)
 
 /// @param byString  cents of each string's notes
 std::vector<StringTuning> tunedStrings(const std::array<std::vector<double>, 6>& byString,
-                                       const std::array<std::string, 6>& names)
+                                       const std::array<std::string, 6>& names, double offCents)
 {
     std::vector<StringTuning> out;
     for (std::size_t s = 0; s < byString.size(); ++s) {
@@ -137,6 +107,7 @@ std::vector<StringTuning> tunedStrings(const std::array<std::vector<double>, 6>&
         StringTuning t{names[s], medianOf(own), 1.253 * sdOf(own) / std::sqrt(double(own.size())), 0.0,
                        int(own.size())};
         if (others.size() >= kFewestOfString) t.apart = t.cents - medianOf(others);
+        t.isOff = t.apart != 0.0 && std::abs(t.apart) >= std::max(offCents, kStrayErrors * t.doubt);
         out.push_back(std::move(t));
     }
     return out;
@@ -147,7 +118,7 @@ std::vector<StringTuning> tunedStrings(const std::array<std::vector<double>, 6>&
 double barCost(const BarVerdict& b)
 {
     return timingCost(b) + tuningCost(b) + notesCost(b) + levelCost(b) + (b.clipped > 0 ? kClipped : 0.0) +
-           (b.noiseDb && *b.noiseDb > kNoiseDb ? kNoise : 0.0);
+           (b.noiseDb && *b.noiseDb > kNoiseBetweenDb ? kNoise : 0.0);
 }
 
 TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const JudgeOptions& o)
@@ -157,7 +128,7 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
     struct Told {
         std::vector<double> click, earlier, cents, level;
     };
-    std::map<std::string, std::vector<double>> byNote; ///< cents
+    CentsByNote byNote;
     std::array<std::vector<double>, 6> byString;
     std::map<int, Told> told;
     const auto barOf = [&](double s) { return int(std::floor(grid.barAt(s + kEarlyNoteS) + 1e-6)); };
@@ -214,116 +185,22 @@ TakeJudgement judgeTake(const TakeMeasure& take, const BarGrid& grid, const Judg
     const double usual = levels.empty() ? 0.0 : medianOf(levels);
     if (timings.size() > 2) out.timingMedianMs = medianOf(timings), out.timingSdMs = sdOf(timings);
     const double usualSpread = spreads.empty() ? 0.0 : medianOf(spreads);
-    std::map<int, bool> strays;
     for (auto& [bar, b] : bars) {
         if (b.levelDb) *b.levelDb -= usual;
         if (b.strayMs) {
             *b.strayMs -= out.timingMedianMs.value_or(0.0);
             const double n = double((b.earlierMs ? told[bar].earlier : told[bar].click).size());
-            strays[bar] = std::abs(*b.strayMs) > std::max(o.lateMs, kStrayErrors * usualSpread / std::sqrt(n));
+            b.isStray = std::abs(*b.strayMs) > std::max(o.lateMs, kStrayErrors * usualSpread / std::sqrt(n));
         }
         b.cost = barCost(b);
-        tellBar(b, strays[bar], o);
+        tellBar(b, o);
         out.cost += b.cost / double(bars.size());
         out.bars.push_back(b);
     }
     if (!allCents.empty()) out.cents = medianOf(allCents);
-    out.strings = tunedStrings(byString, take.stringNames);
+    out.strings = tunedStrings(byString, take.stringNames, o.stringOff);
 
-    const auto add = [&](Severity severity, const char* code, std::string title, std::string message,
-                         std::string remedy) {
-        out.findings.push_back(
-            makeFinding(severity, code, o.subject, std::move(title), std::move(message), std::move(remedy)));
-    };
-    const auto those = [&](auto is) {
-        std::vector<int> found;
-        for (const BarVerdict& b : out.bars)
-            if (is(b)) found.push_back(b.bar);
-        return found;
-    };
-    std::vector<std::string> said;
-    if (const auto bad = those([](const BarVerdict& b) { return b.clipped > 0; }); !bad.empty()) {
-        said.push_back("clips in " + barsText(bad));
-        add(Severity::Stop, "take.clipped", "Clipped in " + barsText(bad), "What is cut off does not come back.",
-            "Turn the preamp down and play " + barsText(bad) + " again");
-    }
-    const char* against = isPaired ? "the earlier layer" : "the click";
-    for (const bool late : {true, false}) {
-        const auto bad = those([&](const BarVerdict& b) { return strays[b.bar] && (*b.strayMs > 0.0) == late; });
-        if (bad.empty()) continue;
-        double most = 0.0;
-        for (const BarVerdict& b : out.bars)
-            if (strays[b.bar] && (*b.strayMs > 0.0) == late) most = std::max(most, std::abs(*b.strayMs));
-        said.push_back(
-            fmt::format("{} up to {} ms in {}", late ? "drags" : "rushes", figureText(most, 0), barsText(bad)));
-        add(Severity::Fix, late ? "take.late" : "take.early",
-            fmt::format("{} in {}", late ? "Drags" : "Rushes", barsText(bad)),
-            fmt::format("Up to {} ms {} the rest of the take, by {}.", figureText(most, 0),
-                        late ? "behind" : "ahead of", against),
-            "Play " + barsText(bad) + " again, or take it from another take");
-    }
-    if (out.timingMedianMs && std::abs(*out.timingMedianMs) > o.wholeLateMs) {
-        said.push_back(fmt::format("lies {} as a whole", lateText(*out.timingMedianMs)));
-        add(Severity::Fix, "take.whole_late", "The whole take lies " + lateText(*out.timingMedianMs),
-            fmt::format("The median of its notes, by {}.", against),
-            "Move it; and where that comes again, measure the round trip on Level's record page");
-    }
-    if (take.notesBefore > 0)
-        add(Severity::Note, "take.before", "Played before bar 1",
-            fmt::format("What lies before the song begins ({}) is kept in the file, not heard in a mix.",
-                        countText(take.notesBefore, "note", "notes")),
-            "If they belong to the part, let it begin in bar 2");
-    if (const auto bad = those([&](const BarVerdict& b) { return b.missed > 0; }); !bad.empty()) {
-        said.push_back("lacks notes in " + barsText(bad));
-        add(Severity::Fix, "take.missed", "Notes missed in " + barsText(bad), "The other performances have them.",
-            "Listen whether they were meant; else play " + barsText(bad) + " again");
-    }
-    if (const auto bad = those([&](const BarVerdict& b) { return b.added > 0; }); !bad.empty()) {
-        said.push_back("has notes of its own in " + barsText(bad));
-        add(Severity::Note, "take.added", "Notes too many in " + barsText(bad), "The other performances lack them.",
-            "Listen whether they were meant");
-    }
-    if (const auto bad = those([&](const BarVerdict& b) { return b.cents && std::abs(*b.cents) > o.centsOff; });
-        !bad.empty() && out.cents) {
-        said.push_back(fmt::format("{} in {}", sharpText(*out.cents), barsText(bad)));
-        std::string note;
-        double most = std::abs(*out.cents) + kApartCents;
-        for (const auto& [name, cents] : byNote)
-            if (cents.size() > 1 && std::abs(medianOf(cents)) > most)
-                most = std::abs(medianOf(cents)),
-                note = fmt::format("; most of all {}, {}", name, sharpText(medianOf(cents)));
-        add(Severity::Fix, "take.tuning", "Out of tune in " + barsText(bad),
-            fmt::format("Notes that sound alone are {} on the median of the take{}.", sharpText(*out.cents), note),
-            "Tune, and play it again");
-    }
-    for (const StringTuning& s : out.strings) {
-        if (std::abs(s.apart) < std::max(o.stringOff, kStrayErrors * s.doubt)) continue;
-        said.push_back(fmt::format("the {} string {}", s.name, sharpText(s.apart)));
-        add(Severity::Fix, "take.string", fmt::format("The {} string is {}", s.name, sharpText(s.apart)),
-            fmt::format("Against the notes of the other strings, by {} notes of its own.", s.notes),
-            "Tune that string, and play it again");
-    }
-    if (const auto bad = those([&](const BarVerdict& b) { return b.levelDb && std::abs(*b.levelDb) > o.levelOffDb; });
-        !bad.empty()) {
-        said.push_back("another level in " + barsText(bad));
-        add(Severity::Note, "take.level", "Another level in " + barsText(bad),
-            fmt::format("Over {} dB from its other bars.", figureText(o.levelOffDb, 0)),
-            "Listen whether it is meant; a change of the pickup or the volume control sounds like that");
-    }
-    if (const auto bad = those([](const BarVerdict& b) { return b.noiseDb && *b.noiseDb > kNoiseDb; }); !bad.empty()) {
-        said.push_back("noises between notes in " + barsText(bad));
-        add(Severity::Note, "take.noise", "Noises between notes in " + barsText(bad),
-            "Bursts that are no notes, over \u221230 dB of a usual one.",
-            "Damp the strings that rest, or lay a cloth over them");
-    }
-    std::string steady;
-    if (out.timingSdMs)
-        steady = fmt::format("spread {} ms against {}", figureText(*out.timingSdMs, 1), against);
-    else
-        steady = "its notes keep to no division of the beat, so timing is not told";
-    for (std::size_t i = 0; i < said.size(); ++i) out.sentence += (i == 0 ? "" : ", ") + said[i];
-    out.sentence = said.empty() ? "Clean: " + steady + "." : out.sentence + "; " + steady + ".";
-    out.sentence[0] = char(std::toupper(static_cast<unsigned char>(out.sentence[0])));
+    tellTake(take, o, byNote, out);
     return out;
 }
 

@@ -14,6 +14,7 @@ struct BarVerdict {
     std::optional<double> earlierMs; ///< against the earlier layer, likewise
     std::optional<double> strayMs;   ///< of these the second, else the first, less the take's median
     double spreadMs = 0.0;           ///< of what tells its timing
+    bool isStray = false;            ///< further off than is heard, and than its own spread explains
     std::optional<double> cents;     ///< median of the notes that sound alone
     std::optional<double> levelDb;   ///< of its notes, against the take's
     std::optional<double> noiseDb;   ///< the loudest burst between notes, against a usual note
@@ -32,8 +33,10 @@ struct StringTuning {
     double doubt = 0.0; ///< standard error of that, cents
     double apart = 0.0; ///< from the median of the other strings' notes; 0 where there are too few
     int notes = 0;
+    bool isOff = false; ///< further apart than is heard, and than the doubt explains
 };
 
+/// What is judged of a whole take.
 struct TakeJudgement {
     std::vector<BarVerdict> bars; ///< those that it was played for
     std::string sentence;
@@ -42,6 +45,8 @@ struct TakeJudgement {
     std::vector<StringTuning> strings; ///< those with three notes
     std::vector<Finding> findings;
 };
+
+constexpr double kNoiseBetweenDb = -30.0; ///< against a usual note: from there a burst between notes counts
 
 /// Where the parts of a judgement come from, and its thresholds.
 struct JudgeOptions {

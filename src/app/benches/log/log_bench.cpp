@@ -9,13 +9,15 @@
 #include <QPushButton>
 #include <QTableView>
 #include <QTextBrowser>
+#include <QTextDocument>
 #include <QVBoxLayout>
 
 namespace gristle::app {
 
 using namespace core;
 
-LogBench::LogBench(const BenchContext& context, QWidget* parent) : Bench(context, tr("Log"), 0, parent)
+LogBench::LogBench(const BenchContext& context, QWidget* parent)
+    : Bench(context, tr("Log"), 0, parent), layOut_(context.session)
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(26, 18, 26, 14);
@@ -149,8 +151,28 @@ void LogBench::showSheet()
     html.replace("<pre>",
                  QStringLiteral("<p style='font-family:\"%1\";font-size:12px'>").arg(Theme::instance().mono().family()))
         .replace("</pre>", "</p>");
-    if (html != shownHtml_) sheet_->setHtml(html); // laying it out is the dear part
-    shownHtml_ = html;
+    if (html == shownHtml_) return;
+    // Laying it out is the dear part: on a worker, then the sheet is handed over.
+    using Sheet = std::unique_ptr<QTextDocument>;
+    layOut_.run<Sheet>(
+        tr("Laying out the recall sheet"),
+        [html, font = sheet_->document()->defaultFont(), width = sheet_->viewport()->width(),
+         home = thread()](const Progress&) {
+            auto sheet = std::make_unique<QTextDocument>();
+            sheet->setDefaultFont(font);
+            sheet->setTextWidth(width);
+            sheet->setHtml(html);
+            (void)sheet->size();
+            sheet->moveToThread(home);
+            return sheet;
+        },
+        [this, html](Sheet sheet) {
+            QTextDocument* before = sheet_->document();
+            sheet->setParent(sheet_);
+            sheet_->setDocument(sheet.release());
+            if (before->parent() == sheet_) delete before;
+            shownHtml_ = html;
+        });
 }
 
 void LogBench::focusNote() { note_->setFocus(); }

@@ -2,6 +2,7 @@
 
 #include "app/benches/bench.h"
 #include "app/benches/log/log_model.h"
+#include "app/models/session_task.h"
 
 #include <QTimer>
 
@@ -22,6 +23,7 @@ public:
     AuditionRequest audition() const override { return {}; }
     QString sheetHtml() const;
     void focusNote();
+    bool isBusy() const override { return layOut_.isBusy(); }
 
 signals:
     void saveSheet();
@@ -40,6 +42,7 @@ private:
     QTimer sheetTimer_;
     QTimer fitTimer_; ///< rows are as high as their sentences want
     QString shownHtml_;
+    SessionTask layOut_;
     LogModel* model_;
     QTableView* table_;
     QLabel* sheetTitle_;
