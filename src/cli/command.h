@@ -50,8 +50,10 @@ void addPairs(CLI::App& app, Job& job);
 void addRecord(CLI::App& app, Job& job);
 void addRender(CLI::App& app, Job& job);
 void addSession(CLI::App& app, Job& job);
+void addSessionSteps(CLI::App& session, Job& job); ///< `session song|part|layer …`
 void addSides(CLI::App& app, Job& job);
 void addStereo(CLI::App& app, Job& job);
+void addSum(CLI::App& app, Job& job);
 void addTake(CLI::App& app, Job& job);
 
 /// 2 usage, 3 bad input, 4 the work failed, 130 interrupted.

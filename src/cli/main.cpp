@@ -83,9 +83,9 @@ int run(int argc, char** argv)
     app.add_flag("--json", surroundings.json, "Standard output holds exactly one JSON object");
     app.add_flag("--quiet", surroundings.quiet, "No progress");
     Job job;
-    for (const auto add : {addMeasure, addRender, addNodes,  addMix,     addStereo,  addTake,    addPairs,
-                           addSides,   addAlign,  addDouble, addImpulse, addCab,     addLoading, addDevices,
-                           addCheck,   addLedger, addClean,  addRecord,  addSession, addDemo})
+    for (const auto add : {addMeasure, addRender, addNodes,  addMix,    addStereo,  addSum,     addTake,
+                           addPairs,   addSides,  addAlign,  addDouble, addImpulse, addCab,     addLoading,
+                           addDevices, addCheck,  addLedger, addClean,  addRecord,  addSession, addDemo})
         add(app, job);
     refuseWhatIsNotFinite(app);
     try {

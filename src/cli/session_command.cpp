@@ -316,6 +316,7 @@ void addSession(CLI::App& app, Job& job)
     verb("salvage", "The same, also of recordings with a broken header, as their notes say that the samples lie",
          salvage);
     verb("log", "Shows the log", log)->add_flag("--csv", o->csv, "As CSV");
+    addSessionSteps(*session, job);
 }
 
 } // namespace gristle::cli

@@ -1,6 +1,7 @@
 #include "app/models/session_model.h"
 
 #include "app/models/preferences.h"
+#include "core/session/song_edit.h"
 
 #include <QUndoCommand>
 
@@ -144,10 +145,13 @@ const Take* SessionModel::take() const { return layer() ? layer()->chosenTake() 
 Outcome SessionModel::put(const SessionDocument& document)
 {
     const DocumentChange change = changeOf(this->document(), document);
+    const LayerPath path = change.names ? pathAfter(this->document(), document, path_) : path_;
     const auto noted = folder_->put(document);
     if (!noted) return noted;
     saveSoon();
+    path_ = path;
     emit documentChanged();
+    if (change.names) emit pathChanged();
     if (change.bars || change.takes) emit takesChanged();
     if (change.placing) emit placingChanged();
     if (change.rigs) emit rigChanged();
@@ -195,6 +199,20 @@ bool SessionModel::edit(const QString& text, const QString& what, const std::fun
     writeLog(entry(what, text));
     measurements_.next();
     keeper_.tryAgain();
+    return true;
+}
+
+bool SessionModel::editSteps(const QString& text, const std::function<Result<LayerPath>(SessionDocument&)>& change)
+{
+    if (!folder_) return false;
+    SessionDocument after = document();
+    const auto at = change(after);
+    if (!at) {
+        fail(at.error());
+        return false;
+    }
+    if (!edit(text, "song", [&](SessionDocument& d) { d = std::move(after); })) return false;
+    setPath(*at);
     return true;
 }
 

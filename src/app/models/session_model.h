@@ -9,6 +9,7 @@
 #include "core/mix/render/session_mix.h"
 #include "core/session/document_change.h"
 #include "core/session/recall_sheet.h"
+#include "core/session/song_edit.h"
 
 #include <QDateTime>
 #include <QObject>
@@ -51,6 +52,10 @@ public:
     /// The same for the part or the layer in hand; where there is none nothing is done, and that is said by false.
     bool editPart(const QString& text, const QString& what, const std::function<void(core::Part&)>& change);
     bool editLayer(const QString& text, const QString& what, const std::function<void(core::Layer&)>& change);
+    /// Songs, parts and layers made, moved, removed (core/session/song_edit): `change` gives what is in hand
+    /// afterwards.
+    bool editSteps(const QString& text,
+                   const std::function<core::Result<core::LayerPath>(core::SessionDocument&)>& change);
     QUndoStack& undoStack() { return undo_; }
     void note(const QString& what, const QString& text); ///< to the log, about the layer in hand
 

@@ -3,6 +3,7 @@
 #include "app/shell/import_dialog.h"
 
 #include <QFileDialog>
+#include <QInputDialog>
 #include <QStandardPaths>
 
 namespace gristle::app {
@@ -38,6 +39,12 @@ Dialogs realDialogs(QWidget* window)
     };
     d.folder = [window](const QString& title) {
         return QFileDialog::getExistingDirectory(window, title, documentsFolder());
+    };
+    d.name = [window](const QString& title, const QString& suggested) -> std::optional<QString> {
+        bool isGiven = false;
+        const QString name =
+            QInputDialog::getText(window, title, QObject::tr("Name"), QLineEdit::Normal, suggested, &isGiven);
+        return isGiven ? std::optional(name) : std::nullopt;
     };
     d.importRows = [window](std::vector<ImportRow> rows) -> std::optional<std::vector<ImportRow>> {
         ImportDialog dialog(std::move(rows), window);

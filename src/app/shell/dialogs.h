@@ -15,6 +15,8 @@ struct Dialogs {
     std::function<QString(const QString& title, const QString& suggested, const QString& filter, QString* chosenFilter)>
         saveFile;
     std::function<QString(const QString& title)> folder;
+    /// A name; none where somebody thought better of it.
+    std::function<std::optional<QString>(const QString& title, const QString& suggested)> name;
     std::function<std::optional<std::vector<ImportRow>>(std::vector<ImportRow>)> importRows;
 };
 

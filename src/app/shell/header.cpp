@@ -12,7 +12,9 @@ namespace gristle::app {
 
 using namespace core;
 
-Header::Header(SessionModel& session, QWidget* parent) : QWidget(parent), session_(session)
+Header::Header(SessionModel& session, std::function<std::optional<QString>(const QString&, const QString&)> askName,
+               QWidget* parent)
+    : QWidget(parent), session_(session), askName_(std::move(askName))
 {
     setObjectName("header");
     setFixedHeight(44);
@@ -79,19 +81,20 @@ void Header::refresh()
     };
     const bool open = session_.isOpen();
     session_step_->setText(open ? shown(session_.document().name, tr("Session")) : tr("Session"));
-    for (QWidget* w : {static_cast<QWidget*>(song_), static_cast<QWidget*>(part_), static_cast<QWidget*>(layer_),
-                       static_cast<QWidget*>(tempo_), static_cast<QWidget*>(arrows_[0]),
-                       static_cast<QWidget*>(arrows_[1]), static_cast<QWidget*>(arrows_[2])})
-        w->setVisible(open && session_.song());
+    for (QWidget* w :
+         {static_cast<QWidget*>(song_), static_cast<QWidget*>(part_), static_cast<QWidget*>(layer_),
+          static_cast<QWidget*>(arrows_[0]), static_cast<QWidget*>(arrows_[1]), static_cast<QWidget*>(arrows_[2])})
+        w->setVisible(open);
+    tempo_->setVisible(session_.song());
     showSaved();
-    if (!open || !session_.song()) return;
-    const Song& song = *session_.song();
-    song_->setText(shown(song.name, tr("song")));
+    if (!open) return;
+    song_->setText(session_.song() ? shown(session_.song()->name, tr("song")) : tr("no song yet"));
     part_->setText(session_.part() ? shown(session_.part()->name, tr("part")) : tr("no part yet"));
     layer_->setText(session_.layer() ? shown(session_.layer()->name, tr("layer")) : tr("no layer yet"));
-    tempo_->setText(QStringLiteral("%1 BPM \u00b7 %2 \u00b7 %3")
-                        .arg(QString::fromStdString(numberText(song.tempoBpm)), QString::fromStdString(song.meter),
-                             QString::fromStdString(song.tuning)));
+    if (const Song* song = session_.song())
+        tempo_->setText(QStringLiteral("%1 BPM \u00b7 %2 \u00b7 %3")
+                            .arg(QString::fromStdString(numberText(song->tempoBpm)),
+                                 QString::fromStdString(song->meter), QString::fromStdString(song->tuning)));
     fillSteps();
 }
 
@@ -122,6 +125,86 @@ void Header::fillSteps()
     if (const Part* part = session_.part())
         for (std::size_t l = 0; l < part->layers.size(); ++l)
             add(layer_, part->layers[l].name, {at.song, at.part, l}, l == at.layer);
+    addVerbs(song_, Step::Song);
+    if (session_.song()) addVerbs(part_, Step::Part);
+    if (session_.part()) addVerbs(layer_, Step::Layer);
+}
+
+namespace {
+
+struct StepWords {
+    QString another, rename, copy, remove;         ///< as commands
+    QString made, renamed, moved, copied, removed; ///< as the log has them
+};
+
+StepWords wordsOf(Step step)
+{
+    const auto of = [&](const QString& what, const QString& capital) {
+        return StepWords{
+            QObject::tr("Another %1").arg(what),       QObject::tr("Rename the %1 \u2026").arg(what),
+            QObject::tr("Copy the %1").arg(what),      QObject::tr("Remove the %1; its files stay").arg(what),
+            QObject::tr("%1 made: %2").arg(capital),   QObject::tr("%1 renamed: %2").arg(capital),
+            QObject::tr("%1 moved: %2").arg(capital),  QObject::tr("%1 copied: %2").arg(capital),
+            QObject::tr("%1 removed: %2").arg(capital)};
+    };
+    return step == Step::Song   ? of(QObject::tr("song"), QObject::tr("Song"))
+           : step == Step::Part ? of(QObject::tr("part"), QObject::tr("Part"))
+                                : of(QObject::tr("layer"), QObject::tr("Layer"));
+}
+
+} // namespace
+
+/// What can be done with the steps of a path, under the steps themselves.
+void Header::addVerbs(QPushButton* button, Step step)
+{
+    const SessionDocument& d = session_.document();
+    const LayerPath at = session_.path();
+    QMenu* menu = button->menu();
+    const StepWords words = wordsOf(step);
+    if (!menu->isEmpty()) menu->addSeparator();
+    const auto verb = [&](const char* name, const QString& text, auto work) {
+        QAction* action = menu->addAction(text);
+        action->setObjectName(QString("%1.%2").arg(name, QString::fromStdString(stepWord(step))));
+        connect(action, &QAction::triggered, this, work);
+        return action;
+    };
+    verb("add", words.another, [this, step, at, words] {
+        SessionDocument made = session_.document();
+        const auto path = addStep(made, step, at);
+        if (!path) return session_.fail(path.error());
+        const QString name = QString::fromStdString(nameOf(made, step, *path));
+        session_.editSteps(words.made.arg(name), [&](SessionDocument& doc) { return addStep(doc, step, at); });
+    });
+    const bool isThere = step == Step::Song   ? at.song < d.songs.size()
+                         : step == Step::Part ? session_.part() != nullptr
+                                              : session_.layer() != nullptr;
+    if (!isThere) return;
+    const QString name = QString::fromStdString(nameOf(d, step, at));
+    const std::size_t index = step == Step::Song ? at.song : step == Step::Part ? at.part : at.layer;
+    const std::size_t count = step == Step::Song   ? d.songs.size()
+                              : step == Step::Part ? session_.song()->parts.size()
+                                                   : session_.part()->layers.size();
+    verb("rename", words.rename, [this, step, at, words, name] {
+        const auto wanted = askName_(QString(words.rename).remove(QStringLiteral(" \u2026")), name);
+        if (!wanted) return;
+        session_.editSteps(words.renamed.arg(*wanted) + tr(", before: %1").arg(name), [&](SessionDocument& doc) {
+            return renameStep(doc, step, at, wanted->trimmed().toStdString());
+        });
+    });
+    const auto move = [&](const char* object, const QString& text, bool is, std::size_t to) {
+        verb(object, text, [this, step, at, words, name, to] {
+            session_.editSteps(words.moved.arg(name),
+                               [&](SessionDocument& doc) { return moveStep(doc, step, at, to); });
+        })->setEnabled(is);
+    };
+    move("earlier", tr("Earlier in the list"), index > 0, index - 1);
+    move("later", tr("Later in the list"), index + 1 < count, index + 1);
+    verb("copy", words.copy, [this, step, at, words, name] {
+        session_.editSteps(words.copied.arg(name), [&](SessionDocument& doc) { return copyStep(doc, step, at); });
+    });
+    verb("remove", words.remove, [this, step, at, words, name] {
+        session_.editSteps(words.removed.arg(name), [&](SessionDocument& doc) { return removeStep(doc, step, at); });
+    });
 }
 
 } // namespace gristle::app

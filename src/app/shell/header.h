@@ -14,7 +14,9 @@ namespace gristle::app {
 class Header : public QWidget {
     Q_OBJECT
 public:
-    Header(SessionModel& session, QWidget* parent);
+    /// @param askName  title, what is suggested; none where somebody thought better of it
+    Header(SessionModel& session, std::function<std::optional<QString>(const QString&, const QString&)> askName,
+           QWidget* parent);
     QMenu* sessionMenu() { return sessionMenu_; } ///< the window fills it
 
 signals:
@@ -25,7 +27,9 @@ private:
     void refresh();
     void showSaved();
     void fillSteps();
+    void addVerbs(QPushButton* button, core::Step step);
     SessionModel& session_;
+    std::function<std::optional<QString>(const QString&, const QString&)> askName_;
     QMenu* sessionMenu_;
     QPushButton *session_step_, *song_, *part_, *layer_, *tempo_, *goTo_;
     QLabel *saved_, *arrows_[3];

@@ -76,7 +76,9 @@ void MainWindow::build()
         f->setProperty("rule", true);
         return f;
     };
-    header_ = new Header(session_, central);
+    header_ = new Header(
+        session_, [this](const QString& title, const QString& suggested) { return dialogs_.name(title, suggested); },
+        central);
     column->addWidget(header_);
     column->addWidget(line(false, central));
     noticeRow_ = new QWidget(central);
@@ -246,6 +248,7 @@ void MainWindow::wire()
     auditionTimer_.setSingleShot(true);
     auditionTimer_.setInterval(20);
     connect(&auditionTimer_, &QTimer::timeout, this, &MainWindow::requestAudition);
+    connect(bench<DoubleBench>(), &DoubleBench::playOther, this, [this] { showBench("Take"); });
     connect(bench<DoubleBench>(), &DoubleBench::playAgain, this,
             [this](const LayerPath& layer, double from, double to) {
                 session_.setPath(layer);

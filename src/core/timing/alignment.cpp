@@ -349,6 +349,16 @@ double foundAgain(std::span<const float> a, std::span<const float> b, const Cros
 
 } // namespace
 
+double meanCoherence(const Alignment& alignment) noexcept
+{
+    double explained = 0.0, all = 0.0;
+    for (const AlignedBand& band : alignment.bands) {
+        explained += std::sqrt(band.share) * band.coherence;
+        all += std::sqrt(band.share);
+    }
+    return all > 0.0 ? explained / all : 0.0;
+}
+
 double metresOf(double delaySamples, double rateHz) noexcept { return kSoundMS * delaySamples / rateHz; }
 
 Result<Alignment> alignTo(std::span<const float> reference, std::span<const float> other, double rateHz, double maxMs)
@@ -403,16 +413,10 @@ Result<Alignment> alignTo(std::span<const float> reference, std::span<const floa
     for (std::size_t i = 0; i < std::min(now.bands.size(), out.bands.size()); ++i)
         out.bands[i].lossBeforeDb = now.bands[i].lossAfterDb;
 
-    double explained = 0.0, all = 0.0;
-    for (const AlignedBand& band : out.bands) {
-        const double share = std::sqrt(band.share); // a few loud harmonics are not the whole of it
-        explained += share * band.coherence;
-        all += share;
-    }
     constexpr double kStranger = 0.1, kKin = 0.3; // of what is explained; of another's performance 0.16 at most
     out.confidence = foundAgain(reference, other, coarse, oneDelay ? nullptr : &say, rateHz, high, out.delaySamples,
                                 found.sign, most) *
-                     std::clamp((all > 0.0 ? explained / all - kStranger : 0.0) / (kKin - kStranger), 0.0, 1.0);
+                     std::clamp((meanCoherence(out) - kStranger) / (kKin - kStranger), 0.0, 1.0);
     return out;
 }
 

@@ -31,6 +31,9 @@ struct Alignment {
     std::vector<AlignedBand> bands;
 };
 
+/// Of the second how much the first explains: mean over the bands, a few loud harmonics not being the whole of it.
+double meanCoherence(const Alignment& alignment) noexcept;
+
 /// Distance that sound travels in that time, at 343 m/s.
 double metresOf(double delaySamples, double rateHz) noexcept;
 

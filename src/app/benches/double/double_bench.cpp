@@ -14,6 +14,7 @@ DoubleBench::DoubleBench(const BenchContext& context, QWidget* parent)
 {
     auto* offsets = new OffsetsPage(context, book_, this);
     connect(offsets, &OffsetsPage::playAgain, this, &DoubleBench::playAgain);
+    connect(offsets, &OffsetsPage::playOther, this, &DoubleBench::playOther);
     setPages(
         {offsets, new PairsPage(context, this), new SidesPage(context, book_, this), new CopiesPage(context, this)});
 }

@@ -16,6 +16,7 @@ public:
 
 signals:
     void playAgain(const core::LayerPath& layer, double fromBar, double toBar);
+    void playOther();
 
 private:
     DoubleBook book_;

@@ -37,7 +37,9 @@ OffsetsPage::OffsetsPage(const BenchContext& context, DoubleBook& book, QWidget*
     plot_ = new OffsetPlot(this);
     column->addWidget(plot_, 1);
     auto* mend = addRow(column, 6);
-    again_ = addButton(mend, {}, "playAgain", tr("The bars are looped, and recorded over on the Take bench"),
+    again_ = addButton(mend, {}, "playAgain",
+                       tr("The bars are looped, and recorded over on the Take bench; where there is no second side "
+                          "yet, a layer for it is made"),
                        [this] { record(); });
     again_->setProperty("act", true);
     moveBars_ =
@@ -146,7 +148,11 @@ DoubleBook::StrayStretch OffsetsPage::stretch() const
 void OffsetsPage::record()
 {
     const auto s = stretch();
-    if (book_.second()) emit playAgain(book_.path(*book_.second()), s.firstBar, s.lastBar + 1);
+    if (book_.second()) return emit playAgain(book_.path(*book_.second()), s.firstBar, s.lastBar + 1);
+    const LayerPath first = session().path();
+    if (session().editSteps(tr("Another side for %1").arg(QString::fromStdString(session().layer()->name)),
+                            [&](SessionDocument& d) { return addStep(d, Step::Layer, first); }))
+        emit playOther();
 }
 
 void OffsetsPage::setLimits()
@@ -197,7 +203,7 @@ void OffsetsPage::forgetStyle()
 
 QString OffsetsPage::verdict() const
 {
-    if (!book_.second()) return tr("It takes two layers with a take each. Record the second on the Take bench.");
+    if (!book_.second()) return tr("It takes two layers with a take each. Play the other side, and it is judged here.");
     if (book_.isBusy()) return tr("Comparing \u2026");
     if (!book_.trouble().isEmpty()) return book_.trouble();
     if (!book_.pair()) return {};
@@ -311,8 +317,9 @@ void OffsetsPage::refresh()
     figures_->setText(figures);
     const auto s = stretch();
     const bool canMend = has && !pair->isCopy;
-    again_->setText(tr("Play %1 again").arg(barsText(s.firstBar, s.lastBar)));
-    again_->setEnabled(book_.second().has_value());
+    again_->setText(book_.second() ? tr("Play %1 again").arg(barsText(s.firstBar, s.lastBar))
+                                   : tr("Play the other side"));
+    again_->setEnabled(book_.second() || (session().isOpen() && session().take()));
     moveBars_->setText(tr("Move %1 by %2 ms")
                            .arg(barsText(s.firstBar, s.lastBar), QString::fromStdString(signedText(-s.offsetMs, 0))));
     moveBars_->setEnabled(canMend && std::abs(s.offsetMs) > kWorthMovingMs);

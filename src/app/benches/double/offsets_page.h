@@ -24,6 +24,7 @@ public:
 signals:
     /// The bars of the second side are to be recorded once more, the end not in them.
     void playAgain(const core::LayerPath& layer, double fromBar, double toBar);
+    void playOther(); ///< the layer for it is in hand
 
 private:
     void refresh();

@@ -180,6 +180,17 @@ void TakeBench::buildRunRow(QVBoxLayout* column)
     row->addWidget(toBar_);
     row->addWidget(countIn_);
     row->addStretch(1);
+    other_ =
+        named(new QPushButton(tr("Other side"), this), "otherSide",
+              tr("A new layer of this part, on the other side and with this one's rig: it is in hand then, and what "
+                 "you record next goes there"));
+    connect(other_, &QPushButton::clicked, this, [this] {
+        const Layer* layer = session().layer();
+        if (!layer) return;
+        session().editSteps(tr("Another side for %1").arg(QString::fromStdString(layer->name)),
+                            [at = session().path()](SessionDocument& d) { return addStep(d, Step::Layer, at); });
+    });
+    row->addWidget(other_);
     column->addLayout(row);
     auto* heard = new QHBoxLayout;
     heard->setSpacing(6);
@@ -296,6 +307,7 @@ void TakeBench::refreshRun()
     record_->setEnabled(capture().isOpen());
     player_->setVisible(capture().isSimulated());
     again_->setEnabled(busy);
+    other_->setEnabled(!busy && session().isOpen() && session().layer());
     for (QWidget* w : std::initializer_list<QWidget*>{kind_, fromBar_, toBar_, countIn_, clicks_, layers_})
         w->setEnabled(!busy);
     const RunWish& wish = run.wish();

@@ -53,7 +53,7 @@ private:
     TakeBook book_;
     TakeStrips* strips_;
     QLabel *big_, *sentence_, *about_, *level_;
-    QPushButton *record_, *again_, *best_, *comp_, *use_, *loopBar_, *playing_, *player_;
+    QPushButton *record_, *again_, *best_, *comp_, *use_, *loopBar_, *playing_, *player_, *other_;
     QComboBox *kind_, *countIn_, *layers_, *hear_;
     QPushButton* clicks_;
     FigureBox *fromBar_, *toBar_, *clickLevel_, *layersLevel_;

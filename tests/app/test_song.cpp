@@ -1,0 +1,204 @@
+// A song is made in the window: from the header's path, from Take, from Double; undo and the log follow.
+
+#include "app/theme/theme.h"
+#include "support/demo_copy.h"
+#include "support/window_bench.h"
+
+#include <QAction>
+#include <QApplication>
+#include <QPushButton>
+#include <QtTest/QtTest>
+
+using namespace gristle;
+using namespace gristle::app;
+using namespace gristle::core;
+using gristle::test::WindowBench;
+
+namespace {
+
+struct SongBench : WindowBench {
+    QStringList names; ///< answers for who asks for one
+    SongBench()
+    {
+        window.dialogs().name = [this](const QString&, const QString& suggested) -> std::optional<QString> {
+            return names.isEmpty() ? std::nullopt : std::optional(names.takeFirst().replace("%", suggested));
+        };
+    }
+    bool act(const char* name)
+    {
+        for (auto* action : window.findChildren<QAction*>(name))
+            if (action->isEnabled()) {
+                action->trigger();
+                settle();
+                return true;
+            }
+        return false;
+    }
+    QString shape()
+    {
+        QString out;
+        for (const Song& s : window.session().document().songs) {
+            out += QString::fromStdString(s.name) + "(";
+            for (const Part& p : s.parts) {
+                QStringList layers;
+                for (const Layer& l : p.layers) layers << QString::fromStdString(l.name);
+                out += QString::fromStdString(p.name) + "[" + layers.join(",") + "]";
+            }
+            out += ")";
+        }
+        return out;
+    }
+    QString step(const char* name) { return find<QPushButton>(name)->text(); }
+};
+
+} // namespace
+
+class TestSong : public QObject {
+    Q_OBJECT
+private slots:
+    void initTestCase()
+    {
+        Theme::instance().install(*qApp);
+        QVERIFY(test::copyDemo(path("demo.gristle").toStdString()));
+    }
+    void fromNothing();
+    void everyStepIsUndone();
+    void theOtherSideFromTake();
+    void theOtherSideFromDouble();
+    void noBenchFallsOverWhatIsNotThere();
+
+private:
+    QString path(const QString& name) const { return dir_.filePath(name); }
+    QTemporaryDir dir_;
+};
+
+void TestSong::fromNothing()
+{
+    SongBench b;
+    QVERIFY(b.window.session().create(path("made.gristle"), "made"));
+    b.settle();
+    QCOMPARE(b.shape(), QString("Song 1()"));
+    b.names = {"Cold Harbour"};
+    QVERIFY(b.act("rename.song"));
+    QVERIFY(b.act("add.part"));
+    b.names = {"Verse"};
+    QVERIFY(b.act("rename.part"));
+    QVERIFY(b.act("add.layer"));
+    QVERIFY(b.act("add.layer"));
+    QVERIFY(b.act("add.part"));
+    QCOMPARE(b.shape(), QString("Cold Harbour(Verse[Layer 1,Layer 2]Part 1[])"));
+    QCOMPARE(b.step("step.part"), QString("Part 1"));
+    QCOMPARE(b.step("step.layer"), QString("no layer yet"));
+    QVERIFY(b.act("earlier.part"));
+    QCOMPARE(b.step("step.part"), QString("Part 1")); // it is still in hand
+    QVERIFY(!b.act("earlier.part"));
+    QVERIFY(b.act("later.part"));
+    b.names = {"Verse"}; // there is one of that name
+    QVERIFY(b.act("rename.part"));
+    QVERIFY2(b.window.notice().contains("already"), qPrintable(b.window.notice()));
+    b.names = {}; // thought better of it
+    QVERIFY(b.act("rename.part"));
+    QCOMPARE(b.shape(), QString("Cold Harbour(Verse[Layer 1,Layer 2]Part 1[])"));
+    QVERIFY(b.act("add.song"));
+    QCOMPARE(b.step("step.part"), QString("no part yet"));
+    QVERIFY(b.act("remove.song"));
+    QVERIFY(b.act("remove.song"));
+    QCOMPARE(b.shape(), QString());
+    QCOMPARE(b.step("step.song"), QString("no song yet"));
+    QVERIFY(b.act("add.song"));
+    QCOMPARE(b.shape(), QString("Song 1()"));
+}
+
+void TestSong::everyStepIsUndone()
+{
+    SongBench b;
+    b.window.openPaths({path("demo.gristle")});
+    b.settle();
+    SessionModel& session = b.window.session();
+    const SessionDocument before = session.document();
+    session.setPath({0, 1, 0});
+    const LayerPath at = session.path();
+    for (const char* verb : {"add", "copy", "remove", "later", "earlier", "rename"})
+        for (const char* step : {"song", "part", "layer"}) {
+            b.names = {"% by another name"};
+            if (!b.act(qPrintable(QString("%1.%2").arg(verb, step)))) continue; // nowhere to move
+            QVERIFY2(!(session.document() == before), verb);
+            session.undoStack().undo();
+            b.settle();
+            QVERIFY2(session.document() == before, verb);
+            QVERIFY(session.layer());
+            session.undoStack().redo();
+            QVERIFY(!(session.document() == before));
+            session.undoStack().undo();
+            session.setPath(at);
+        }
+    // No file went.
+    QVERIFY(session.folder().check(true).empty());
+}
+
+void TestSong::theOtherSideFromTake()
+{
+    SongBench b;
+    b.window.openPaths({path("demo.gristle")});
+    b.window.showBench("Take");
+    b.settle();
+    SessionModel& session = b.window.session();
+    const Layer was = *session.layer();
+    const std::size_t count = session.part()->layers.size();
+    b.find<QPushButton>("otherSide")->click();
+    b.settle();
+    QCOMPARE(session.part()->layers.size(), count + 1);
+    QCOMPARE(session.layer()->place, -was.place);
+    QCOMPARE(session.layer()->rig, was.rig);
+    QVERIFY(session.layer()->takes.empty());
+    session.undoStack().undo();
+    b.settle();
+    QCOMPARE(session.part()->layers.size(), count);
+}
+
+void TestSong::theOtherSideFromDouble()
+{
+    SongBench b;
+    b.window.openPaths({path("demo.gristle")});
+    SessionModel& session = b.window.session();
+    b.settle();
+    for (const LayerPath& p : allLayers(session.document())) // a part with one side
+        if (session.document().songs[p.song].parts[p.part].layers.size() == 1) session.setPath(p);
+    QCOMPARE(session.part()->layers.size(), std::size_t(1));
+    b.window.showBench("Double");
+    b.settle();
+    auto* button = b.find<QPushButton>("playAgain");
+    QCOMPARE(button->text(), QString("Play the other side"));
+    button->click();
+    b.settle();
+    QCOMPARE(session.part()->layers.size(), std::size_t(2));
+    QCOMPARE(session.path().layer, std::size_t(1));
+    QCOMPARE(b.window.benchName(), QString("Take"));
+}
+
+/// Every bench beside a session without songs, parts, layers and takes, while they come and go.
+void TestSong::noBenchFallsOverWhatIsNotThere()
+{
+    SongBench b;
+    QVERIFY(b.window.session().create(path("empty.gristle"), "empty"));
+    for (const char* bench : {"Level", "Rig", "Cab", "Take", "Double", "Blend", "Log"}) {
+        b.window.showBench(bench);
+        for (const char* verb : {"remove.song", "add.song", "add.part", "add.layer", "remove.layer", "add.layer",
+                                 "remove.part", "add.part"}) {
+            b.act(verb);
+            b.window.audition().setPlaying(true);
+            QCoreApplication::processEvents();
+        }
+        while (b.window.session().undoStack().canUndo()) {
+            b.window.session().undoStack().undo();
+            QCoreApplication::processEvents();
+        }
+        b.settle();
+        QCOMPARE(b.shape(), QString("Song 1()"));
+    }
+    b.window.session().close();
+    b.settle();
+}
+
+QTEST_MAIN(TestSong)
+#include "test_song.moc"
