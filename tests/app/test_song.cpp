@@ -1,5 +1,6 @@
 // A song is made in the window: from the header's path, from Take, from Double; undo and the log follow.
 
+#include "app/benches/blend/blend_bench.h"
 #include "app/theme/theme.h"
 #include "support/demo_copy.h"
 #include "support/window_bench.h"
@@ -65,6 +66,7 @@ private slots:
     void everyStepIsUndone();
     void theOtherSideFromTake();
     void theOtherSideFromDouble();
+    void layersThatFightAreToldAndMended();
     void noBenchFallsOverWhatIsNotThere();
 
 private:
@@ -174,6 +176,38 @@ void TestSong::theOtherSideFromDouble()
     QCOMPARE(session.part()->layers.size(), std::size_t(2));
     QCOMPARE(session.path().layer, std::size_t(1));
     QCOMPARE(b.window.benchName(), QString("Take"));
+}
+
+/// One performance once more, without its rig and inverted: Blend tells, and one click mends it.
+void TestSong::layersThatFightAreToldAndMended()
+{
+    SongBench b;
+    b.window.openPaths({path("demo.gristle")});
+    b.settle();
+    SessionModel& session = b.window.session();
+    QVERIFY(session.edit("another amplifier", "song", [&](SessionDocument& d) {
+        const auto copied = copyStep(d, Step::Layer, {0, 0, 0});
+        Layer& layer = *findLayer(d, *copied);
+        layer.rig.clear(), layer.isInverted = true;
+        for (Layer& l : d.songs[0].parts[0].layers) l.place = 0.0;
+    }));
+    session.setPath({0, 0, 0});
+    b.window.showBench("Blend");
+    b.settle();
+    const auto* bench = b.window.bench<BlendBench>();
+    const auto fights = [&] {
+        const auto found = bench->findings().found;
+        return std::ranges::find(found, "sum.inverted", &Finding::code) != found.end();
+    };
+    QVERIFY(fights());
+    Remedies remedies = b.window.bench<BlendBench>()->remedies();
+    QVERIFY(remedies.contains("sum.inverted"));
+    remedies["sum.inverted"].apply();
+    b.settle();
+    QVERIFY(!fights());
+    session.undoStack().undo();
+    b.settle();
+    QVERIFY(fights());
 }
 
 /// Every bench beside a session without songs, parts, layers and takes, while they come and go.

@@ -1,3 +1,4 @@
+#include "core/advice/rig_findings.h"
 #include "core/rig/circuit/tone_stack.h"
 #include "core/rig/compiled_rig.h"
 #include "core/rig/lane_path.h"
@@ -71,6 +72,8 @@ private slots:
     void echoesStandInTime();
     void dottedEighthOfTheTempo();
     void lanesLineUp();
+    void lanesThatFightAreTold_data();
+    void lanesThatFightAreTold();
     void lanesStayApart();
     void lanesAreOpenedAndLeft();
     void impulseKeepsItsResponseAtAnotherRate();
@@ -240,6 +243,50 @@ void TestRig::dottedEighthOfTheTempo()
     double sum = 0.0, moment = 0.0;
     for (std::size_t n = 20000; n < y.size(); ++n) sum += double(y[n]), moment += double(y[n]) * double(n);
     QVERIFY(std::abs(moment / sum - 100.0 - 0.75 * 60.0 / 104.0 * 48000.0) < 0.05); // world class: 0.05 sample
+}
+
+void TestRig::lanesThatFightAreTold_data()
+{
+    QTest::addColumn<QString>("chain");
+    QTest::addColumn<double>("lossDb");
+    // Closed forms, of two tones of 1 kHz: (1 + g^2) over the square of their sum.
+    const double g = std::pow(10.0, -0.01);
+    QTest::newRow("alike") << "{ gain ; gain }" << -10.0 * std::log10(2.0);
+    QTest::newRow("nearly cancelled") << "{ gain ; polarity | gain db=-0.2 }"
+                                      << 10.0 * std::log10((1.0 + g * g) / ((1.0 - g) * (1.0 - g)));
+    QTest::newRow("a quarter late") << "{ gain ; shift by=0.25 }" << 0.0;
+    QTest::newRow("three eighths late") << "{ gain ; shift by=0.375 }"
+                                        << 10.0 * std::log10(2.0 / (2.0 + 2.0 * std::cos(0.75 * std::numbers::pi)));
+    QTest::newRow("three alike, one inverted") << "{ gain ; gain ; polarity }" << 10.0 * std::log10(3.0);
+}
+
+void TestRig::lanesThatFightAreTold()
+{
+    QFETCH(QString, chain);
+    QFETCH(double, lossDb);
+    RigDocument rig;
+    rig.chain = parseRecallLine(chain.toStdString()).value();
+    CompileOptions options;
+    options.context.rateHz = 48000.0;
+    auto compiled = CompiledRig::compile(rig, options).value();
+    std::vector<float> left(48000 * 4), right(left.size());
+    for (std::size_t i = 0; i < left.size(); ++i)
+        left[i] = float(0.1 * std::sin(2.0 * std::numbers::pi * 1000.0 * double(i) / 48000.0));
+    for (std::size_t at = 0; at < left.size(); at += 1000) {
+        AudioBlock b{{left.data() + at, right.data() + at}, 1, 1000};
+        compiled.process(b);
+    }
+    QVERIFY(compiled.stages()[0].lanesLossDb.has_value());
+    QVERIFY2(std::abs(*compiled.stages()[0].lanesLossDb - lossDb) < 0.05,
+             qPrintable(QString("%1, %2 expected").arg(*compiled.stages()[0].lanesLossDb).arg(lossDb)));
+    RenderReport report;
+    report.stages = compiled.stages();
+    const auto found = rigFindings(report, rig, std::nullopt, "rig");
+    const auto told = std::ranges::find(found, "rig.lanes_cancel", &Finding::code);
+    QCOMPARE(told != found.end(), lossDb > 1.0);
+    if (lossDb > 10.0) QVERIFY(told->severity == Severity::Stop);
+    compiled.reset();
+    QVERIFY(!compiled.stages()[0].lanesLossDb.has_value());
 }
 
 void TestRig::lanesLineUp()

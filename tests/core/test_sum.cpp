@@ -74,7 +74,7 @@ std::vector<std::string> codes(const std::vector<Finding>& findings)
 std::vector<Finding> found(const std::vector<float>& a, const std::vector<float>& b)
 {
     const auto sum = sumLoss({a, b}, kRate, 20.0);
-    return sum ? sumFindings({"one", "other"}, *sum, kRate) : std::vector<Finding>{};
+    return sum ? meetingFindings({"one", "other"}, *sum, kRate) : std::vector<Finding>{};
 }
 
 bool has(const std::vector<Finding>& findings, const char* code)
@@ -154,8 +154,8 @@ void TestSum::manyAreSummed()
     // One is left of three: 3 A over 1 A.
     QVERIFY(std::abs(sum->lossDb - 10.0 * std::log10(3.0)) < 0.01);
     QCOMPARE(sum->pairs.size(), std::size_t(2));
-    QCOMPARE(sumFindings({"a", "b", "c"}, *sum, kRate).size(), std::size_t(1));
-    QCOMPARE(QString::fromStdString(sumFindings({"a", "b", "c"}, *sum, kRate)[0].subject), QString("c"));
+    QCOMPARE(meetingFindings({"a", "b", "c"}, *sum, kRate).size(), std::size_t(1));
+    QCOMPARE(QString::fromStdString(meetingFindings({"a", "b", "c"}, *sum, kRate)[0].subject), QString("c"));
 }
 
 void TestSum::lanesThatFightAreFound_data()

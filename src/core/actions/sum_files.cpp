@@ -52,7 +52,7 @@ Result<SumAnswer> sumFiles(const std::vector<std::filesystem::path>& files, doub
     auto sum = sumLoss(signals, out.rateHz, maxMs);
     if (!sum) return sum.error();
     out.sum = std::move(*sum);
-    out.findings = sumFindings(names, out.sum, out.rateHz);
+    out.findings = meetingFindings(names, out.sum, out.rateHz);
     return out;
 }
 

@@ -9,6 +9,12 @@
 
 namespace gristle::core {
 
+namespace {
+
+constexpr double kLanesFightDb = 1.0, kLanesCancelDb = 6.0; // of one take in all lanes: unrelated lanes lose nothing
+
+} // namespace
+
 Finding bypassedFinding(const std::string& warning, const std::string& subject)
 {
     return makeFinding(Severity::Fix, "rig.missing", subject, "A stage is bypassed", warning + ".",
@@ -52,6 +58,16 @@ std::vector<Finding> rigFindings(const RenderReport& report, const RigDocument& 
                            0,
                            {},
                            {}});
+        if (stage.lanesLossDb && *stage.lanesLossDb > kLanesFightDb && !stage.bypass) {
+            out.push_back(makeFinding(*stage.lanesLossDb > kLanesCancelDb ? Severity::Stop : Severity::Fix,
+                                      "rig.lanes_cancel", subject, "The lanes work against each other",
+                                      fmt::format("Summed they are {} dB weaker than apart; two that agree gain 3 dB.",
+                                                  figureText(*stage.lanesLossDb)),
+                                      "Turn the polarity of one lane, or move it with a shift until it agrees"));
+            Finding& f = out.back();
+            f.measured = *stage.lanesLossDb, f.target = 0.0, f.unit = "dB";
+            f.low = -3.0, f.high = std::max(6.0, *stage.lanesLossDb * 1.1), f.targetLow = -3.0, f.targetHigh = 0.0;
+        }
         if (!silenced && stage.inPeak > 0.0f && stage.outPeak < 1e-7f) {
             silenced = true;
             out.push_back({Severity::Fix,

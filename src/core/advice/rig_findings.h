@@ -9,9 +9,9 @@ namespace gristle::core {
 /// A stage whose file is not there. @param warning  of the render
 Finding bypassedFinding(const std::string& warning, const std::string& subject);
 
-/// What a render tells: rig.missing, rig.clipped, rig.silent_stage, file.truncated, file.not_finite, rig.runaway
-/// (feedback had to be held), rig.level_moved (the DI hits the rig otherwise than the one that it was dialled in on),
-/// rig.pickup_differs (its colour is another).
+/// What a render tells: rig.missing, rig.clipped, rig.silent_stage, rig.lanes_cancel, file.truncated, file.not_finite,
+/// rig.runaway (feedback had to be held), rig.level_moved (the DI hits the rig otherwise than the one that it was
+/// dialled in on), rig.pickup_differs (its colour is another).
 /// @param di  of the take, where it is known
 std::vector<Finding> rigFindings(const RenderReport& report, const RigDocument& rig, const std::optional<DiStamp>& di,
                                  const std::string& subject);

@@ -46,7 +46,7 @@ Taken takenFrom(const std::vector<AlignedBand>& bands)
 
 } // namespace
 
-std::vector<Finding> sumFindings(const std::vector<std::string>& names, const SumLoss& sum, double rateHz)
+std::vector<Finding> meetingFindings(const std::vector<std::string>& names, const SumLoss& sum, double rateHz)
 {
     std::vector<Finding> out;
     for (std::size_t i = 0; i < sum.pairs.size(); ++i) {

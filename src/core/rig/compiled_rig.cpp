@@ -228,6 +228,8 @@ private:
     bool isLive_ = false;
 };
 
+double sumSquares(const float* x, std::size_t count, float& peak) noexcept;
+
 /// Sends its input through every lane and sums what comes out; a mono lane counts on both sides of a stereo sum. Apart,
 /// two lanes are two outputs, each a channel; of a lane with two channels their mean.
 class Lanes final : public NodeProcessor {
@@ -268,8 +270,12 @@ public:
                     for (std::size_t k = 0; k < n; ++k) sum_[c][k] = 0.5f * (from[k] + other[k]);
                 else
                     for (std::size_t k = 0; k < n; ++k) sum_[c][k] += from[k];
+                float ignored = 0.0f;
+                if (!isApart_) apart_ += sumSquares(from, n, ignored);
             }
         }
+        float ignored = 0.0f;
+        for (std::size_t c = 0; c < channelsOut_ && !isApart_; ++c) together_ += sumSquares(sum_[c].data(), n, ignored);
         for (std::size_t c = 0; c < channelsOut_; ++c)
             for (std::size_t k = 0; k < n; ++k) block.channel[c][k] = gain_ * sum_[c][k];
         block.channels = channelsOut_;
@@ -279,6 +285,12 @@ public:
         for (auto& lane : lanes_) lane->reset();
         for (auto& pair : delays_)
             for (auto& side : pair) side.reset();
+        apart_ = together_ = 0.0;
+    }
+    std::optional<double> lanesLossDb() const noexcept override
+    {
+        if (isApart_ || apart_ <= 0.0) return std::nullopt;
+        return 10.0 * std::log10(apart_ / std::max(together_, 1e-9 * apart_));
     }
     void takeOver(const NodeProcessor& other) noexcept override
     {
@@ -314,6 +326,7 @@ private:
     float gain_;
     bool isApart_;
     std::size_t latency_ = 0, channelsOut_ = 1;
+    double apart_ = 0.0, together_ = 0.0; ///< sums of squares, of the lanes and of what they make
 };
 
 class Through final : public NodeProcessor {
@@ -431,6 +444,7 @@ struct CompiledRig::State final : Watch {
         StageLevels& levels = stages[stage];
         const NodeProcessor& processor = *chain->stages[stage].processor;
         levels.ranAway = processor.ranAway();
+        levels.lanesLossDb = processor.lanesLossDb();
         const auto [from, to] = window(late[stage] + std::int64_t(processor.latency()), block, at);
         noteLevel(block, from, to, levels.outSquares, levels.outPeak);
     }
@@ -508,6 +522,7 @@ void CompiledRig::reset() noexcept
         levels.inPeak = levels.outPeak = 0.0f;
         levels.frames = 0;
         levels.ranAway = false;
+        levels.lanesLossDb.reset();
     }
 }
 

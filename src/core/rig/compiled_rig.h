@@ -14,7 +14,8 @@ struct StageLevels {
     double inSquares = 0.0, outSquares = 0.0; ///< sums of squares
     float inPeak = 0.0f, outPeak = 0.0f;
     std::int64_t frames = 0;
-    bool ranAway = false; ///< its feedback, or that of a stage within, was held
+    std::optional<double> lanesLossDb{}; ///< of lanes that are summed: their power apart over that of the sum
+    bool ranAway = false;                ///< its feedback, or that of a stage within, was held
     double inRmsV() const noexcept { return frames > 0 ? std::sqrt(inSquares / double(frames)) : 0.0; }
     double outRmsV() const noexcept { return frames > 0 ? std::sqrt(outSquares / double(frames)) : 0.0; }
 };

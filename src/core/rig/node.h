@@ -8,6 +8,7 @@
 #include <functional>
 #include <map>
 #include <memory>
+#include <optional>
 #include <string>
 #include <variant>
 #include <vector>
@@ -52,7 +53,9 @@ public:
     virtual std::size_t outputChannels(std::size_t in) const noexcept { return in; }
     virtual std::size_t latency() const noexcept { return 0; }  ///< frames, valid after prepare
     virtual double tailSeconds() const noexcept { return 0.0; } ///< until -90 dB after the input ends
-    virtual bool ranAway() const noexcept { return false; }     ///< its feedback was held since the last reset
+    /// Where it sums lanes: their power apart over that of the sum, dB, since the last reset; see SumLoss.
+    virtual std::optional<double> lanesLossDb() const noexcept { return std::nullopt; }
+    virtual bool ranAway() const noexcept { return false; } ///< its feedback was held since the last reset
     /// Whether long blocks are quicker than the same in slices; otherwise it is given kSlice frames at most.
     virtual bool takesLong() const noexcept { return false; }
     static constexpr std::size_t kSlice = 4096;

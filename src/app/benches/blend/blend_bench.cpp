@@ -3,6 +3,7 @@
 #include "app/benches/blend/place_ruler.h"
 #include "app/models/slots.h"
 #include "app/widgets/column_share.h"
+#include "core/actions/meet_layers.h"
 #include "core/advice/file_findings.h"
 #include "core/advice/mix_findings.h"
 #include "core/advice/stereo_findings.h"
@@ -237,7 +238,8 @@ void BlendBench::measure()
     if (plan && !*plan) trouble_ = QString::fromStdString(plan->error().line());
     if (!plan || !*plan) {
         task_.cancel();
-        report_.reset(), measuredOf_.clear();
+        report_.reset(), measuredOf_.clear(), meetings_.clear();
+        meetTask_.cancel();
         showReport();
         emit stateChanged();
         return;
@@ -258,8 +260,10 @@ void BlendBench::measure()
             return std::make_shared<Answer>(
                 Answer{std::move(report), copies ? std::move(*copies) : std::vector<CopiedPerformance>()});
         },
-        [this](std::shared_ptr<Answer> answer) {
+        [this, plan = **plan](std::shared_ptr<Answer> answer) {
             report_.reset();
+            meetings_.clear();
+            if (answer->report) meet(plan);
             copies_ = std::move(answer->copies);
             if (answer->report)
                 report_ = std::move(*answer->report);
@@ -271,6 +275,30 @@ void BlendBench::measure()
             showReport();
             emit stateChanged();
         });
+}
+
+/// Behind the figures of the sum, since it takes longer: which layers work against each other.
+void BlendBench::meet(const MixPlan& plan)
+{
+    using Met = std::shared_ptr<Result<std::vector<Finding>>>;
+    meetTask_.run<Met>(
+        tr("Looking where the layers meet"),
+        [plan, cache = session().renders()](const Progress& p) {
+            return std::make_shared<Result<std::vector<Finding>>>(meetLayers(plan.layers, plan.options, p, *cache));
+        },
+        [this](Met met) {
+            if (*met) meetings_ = std::move(**met);
+            emit stateChanged();
+        });
+}
+
+/// The layer that a finding of meetLayers() names.
+std::optional<LayerPath> BlendBench::metLayer(const Finding& finding) const
+{
+    LayerPath path = session().path();
+    for (const std::size_t i : shown_)
+        if (session().part()->layers[i].name == finding.subject) return path.layer = i, path;
+    return std::nullopt;
 }
 
 void BlendBench::showReport()
@@ -362,6 +390,7 @@ BenchFindings BlendBench::findings() const
     for (const std::size_t i : shown_) names.push_back(session().part()->layers[i].name);
     out.found = mixFindings(*report_, warnings_, subject);
     for (auto& f : copyFindings(copies_, names)) out.found.push_back(std::move(f));
+    out.found.insert(out.found.end(), meetings_.begin(), meetings_.end());
     rank(out.found);
     return out;
 }
@@ -375,6 +404,26 @@ Remedies BlendBench::remedies()
         const double down = std::floor((-1.0 - *report_->truePeakDbtp) * 10.0) / 10.0;
         out["mix.peak"] = {tr("Turn all by %1 dB").arg(QString::fromStdString(signedText(down))),
                            [this, down] { turnAll(down); }};
+    }
+    for (const Finding& f : meetings_) {
+        const auto path = metLayer(f);
+        if (!path || out.contains(f.code)) continue;
+        const QString name = QString::fromStdString(f.subject);
+        if (f.code == "sum.inverted")
+            out[f.code] = {tr("Invert %1").arg(name), [this, path, name] {
+                               session().edit(tr("%1 inverted").arg(name), "place", [&](SessionDocument& d) {
+                                   Layer& layer = *findLayer(d, *path);
+                                   layer.isInverted = !layer.isInverted;
+                               });
+                           }};
+        else if (f.code == "sum.late" && f.measured)
+            out[f.code] = {tr("Bring %1 together").arg(name), [this, path, name, ms = *f.measured] {
+                               session().edit(tr("%1 moved by %2 ms").arg(name).arg(-ms, 0, 'f', 2), "place",
+                                              [&](SessionDocument& d) {
+                                                  Layer& layer = *findLayer(d, *path);
+                                                  layer.earlierMs = std::clamp(layer.earlierMs + ms, -1000.0, 1000.0);
+                                              });
+                           }};
     }
     for (const char* code : {"stereo.mono_loss", "stereo.inverted", "stereo.low_end"})
         out[code] = {tr("Hear mono"), [this] {

@@ -26,7 +26,7 @@ public:
     Remedies remedies() override;
     AuditionRequest audition() const override;
     bool isMonoOffered() const override { return true; }
-    bool isBusy() const override { return task_.isBusy(); }
+    bool isBusy() const override { return task_.isBusy() || meetTask_.isBusy(); }
 
     const std::optional<core::MixReport>& report() const { return report_; }
 
@@ -42,6 +42,8 @@ private:
     void setLayerValue(int layer, double place, double gainDb, const QString& text);
     void matchLoudness();
     void turnAll(double db);
+    void meet(const core::MixPlan& plan);
+    std::optional<core::LayerPath> metLayer(const core::Finding& finding) const;
     void showReport();
 
     PlaceRuler* ruler_;
@@ -57,7 +59,8 @@ private:
     bool isOld_ = true;                           ///< something changed while this was hidden
     std::vector<core::CopiedPerformance> copies_; ///< predicted from the recipe, beside what was measured
     std::vector<std::size_t> shown_;              ///< layers of the part that have takes
-    SessionTask task_{session()};
+    std::vector<core::Finding> meetings_;         ///< of layers that work against each other
+    SessionTask task_{session()}, meetTask_{session()};
     bool refreshing_ = false;
 };
 

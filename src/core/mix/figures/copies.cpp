@@ -15,12 +15,6 @@ namespace {
 constexpr double kLongestS = 60.0;
 constexpr double kMostHz = 10000.0;
 
-bool isSame(const LayerRecipe& a, const LayerRecipe& b)
-{
-    return a.file == b.file && a.channelFromOne == b.channelFromOne && a.startS == b.startS &&
-           a.rig.chain == b.rig.chain && a.rig.outputDb == b.rig.outputDb;
-}
-
 /// The mean power of one channel by frequency, over windows of about 0.7 s that overlap by half.
 std::vector<double> powerOf(std::span<const float> x, int rateHz, double& binHz)
 {
@@ -41,6 +35,12 @@ std::vector<double> powerOf(std::span<const float> x, int rateHz, double& binHz)
 
 } // namespace
 
+bool isSamePerformance(const LayerRecipe& a, const LayerRecipe& b)
+{
+    return a.file == b.file && a.channelFromOne == b.channelFromOne && a.startS == b.startS &&
+           a.rig.chain == b.rig.chain && a.rig.outputDb == b.rig.outputDb;
+}
+
 Result<std::vector<CopiedPerformance>> predictCopies(const std::vector<MixLayer>& layers, const MixOptions& options,
                                                      const Progress& progress, RenderCache* cache)
 {
@@ -50,7 +50,8 @@ Result<std::vector<CopiedPerformance>> predictCopies(const std::vector<MixLayer>
         if (isDone[i]) continue;
         CopiedPerformance one;
         for (std::size_t j = i; j < layers.size(); ++j)
-            if (!isDone[j] && isSame(layers[i].recipe, layers[j].recipe)) one.layers.push_back(j), isDone[j] = true;
+            if (!isDone[j] && isSamePerformance(layers[i].recipe, layers[j].recipe))
+                one.layers.push_back(j), isDone[j] = true;
         if (one.layers.size() < 2) continue;
         LayerRecipe recipe = layers[i].recipe;
         recipe.earlierS = 0.0, recipe.isInverted = false;

@@ -12,6 +12,9 @@ struct CopiedPerformance {
     std::vector<CombNotch> notches;
 };
 
+/// The same take through the same rig, wherever it is moved.
+bool isSamePerformance(const LayerRecipe& a, const LayerRecipe& b);
+
 /// From the recipe, not from the mix. Only of rigs that give one channel. Cost: each such performance is rendered once,
 /// 60 s of it at most. @error as mixDown()
 Result<std::vector<CopiedPerformance>> predictCopies(const std::vector<MixLayer>& layers, const MixOptions& options,
