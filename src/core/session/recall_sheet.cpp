@@ -140,7 +140,9 @@ void appendRig(const SessionFolder& session, const std::string& file, std::strin
     if (!rig) return void(html += "<p>" + escaped(rig.error().line()) + "</p>");
     html += "<p>" + escaped(rig->name) + ", version " + std::to_string(rig->version) + " \u00b7 output " +
             numberText(rig->outputDb) + " dB" +
-            (rig->di ? " \u00b7 dialled in on a DI at " + numberText(rig->di->averageDbfs) + " dBFS" : "") +
+            (rig->di ? " \u00b7 dialled in on a DI at " + numberText(std::round(10.0 * rig->di->averageDbfs) / 10.0) +
+                           " dBFS"
+                     : "") +
             "</p><table>";
     appendChain(rig->chain, html, 0);
     html += "</table><pre>" + escaped(recallLine(rig->chain)) + "</pre>";
