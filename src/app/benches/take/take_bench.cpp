@@ -52,6 +52,18 @@ TakeBench::TakeBench(const BenchContext& context, QWidget* parent)
     level_->setFont(Theme::instance().mono(TextSize::Normal));
     level_->setProperty("tone", "2");
     head->addWidget(level_);
+    other_ =
+        named(new QPushButton(tr("Other side"), this), "otherSide",
+              tr("A new layer of this part, on the other side and with this one's rig: it is in hand then, and what "
+                 "you record next goes there"));
+    connect(other_, &QPushButton::clicked, this, [this] {
+        const Layer* layer = session().layer();
+        if (!layer) return;
+        session().editSteps(tr("Another side for %1").arg(QString::fromStdString(layer->name)),
+                            [at = session().path()](SessionDocument& d) { return addStep(d, Step::Layer, at); });
+    });
+    head->addSpacing(12);
+    head->addWidget(other_);
     column->addLayout(head);
     auto* told = new QHBoxLayout;
     told->setSpacing(18);
@@ -180,17 +192,6 @@ void TakeBench::buildRunRow(QVBoxLayout* column)
     row->addWidget(toBar_);
     row->addWidget(countIn_);
     row->addStretch(1);
-    other_ =
-        named(new QPushButton(tr("Other side"), this), "otherSide",
-              tr("A new layer of this part, on the other side and with this one's rig: it is in hand then, and what "
-                 "you record next goes there"));
-    connect(other_, &QPushButton::clicked, this, [this] {
-        const Layer* layer = session().layer();
-        if (!layer) return;
-        session().editSteps(tr("Another side for %1").arg(QString::fromStdString(layer->name)),
-                            [at = session().path()](SessionDocument& d) { return addStep(d, Step::Layer, at); });
-    });
-    row->addWidget(other_);
     column->addLayout(row);
     auto* heard = new QHBoxLayout;
     heard->setSpacing(6);
