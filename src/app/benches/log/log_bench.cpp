@@ -168,9 +168,10 @@ void LogBench::showSheet()
         },
         [this, html](Sheet sheet) {
             QTextDocument* before = sheet_->document();
+            const bool isOurs = before->parent() == sheet_; // its first one goes by itself
             sheet->setParent(sheet_);
             sheet_->setDocument(sheet.release());
-            if (before->parent() == sheet_) delete before;
+            if (isOurs) delete before;
             shownHtml_ = html;
         });
 }
