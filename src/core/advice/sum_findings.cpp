@@ -28,6 +28,11 @@ std::vector<AlignedBand> countedBands(const Alignment& a)
     return out;
 }
 
+std::string againstApart(double lossDb)
+{
+    return fmt::format("{} dB {} than apart", figureText(std::abs(lossDb)), lossDb > 0.0 ? "weaker" : "stronger");
+}
+
 /// What a delay or polarity takes from bands, dB.
 struct Taken {
     double mean = 0.0, most = 0.0, hz = 0.0;
@@ -36,10 +41,12 @@ struct Taken {
 Taken takenFrom(const std::vector<AlignedBand>& bands)
 {
     Taken out;
+    double heard = 0.0;
     for (const AlignedBand& b : bands) {
         const double db = b.lossBeforeDb - b.lossAfterDb;
         out.mean += db / double(bands.size());
-        if (db > out.most) out.most = db, out.hz = b.hz;
+        if (db >= kHeardLossDb && db * std::sqrt(b.share) > heard) // where most of it is heard
+            heard = db * std::sqrt(b.share), out.most = db, out.hz = b.hz;
     }
     return out;
 }
@@ -61,9 +68,10 @@ std::vector<Finding> meetingFindings(const std::vector<std::string>& names, cons
         };
         if (a.isInverted)
             add(Severity::Stop, "sum.inverted", "Inverted against " + first,
-                fmt::format("{} and {} are one performance and work against each other: together they are {} dB weaker "
-                            "than apart; the right way up {} dB.",
-                            first, name, figureText(a.lossBeforeDb), figureText(a.lossAfterDb)),
+                fmt::format(
+                    "{} and {} are one performance and work against each other: together they are {}; the right "
+                    "way up {}.",
+                    first, name, againstApart(a.lossBeforeDb), againstApart(a.lossAfterDb)),
                 "Invert its polarity", a.lossBeforeDb, a.lossAfterDb, "dB");
         const auto bands = countedBands(a);
         const Taken taken = takenFrom(bands);

@@ -26,6 +26,19 @@ template<typename Work> Result<LayerPath> withList(SessionDocument& d, Step step
     return work(song.parts[at.part].layers);
 }
 
+/// The same, of a step that is there: `work` gets the list, and its index, which is that of the path that it gives.
+template<typename Work> Result<LayerPath> withStep(SessionDocument& d, Step step, const LayerPath& at, const Work& work)
+{
+    return withList(d, step, at, [&](auto& all) -> Result<LayerPath> {
+        LayerPath out = at;
+        std::size_t& index = indexOf(out, step);
+        if (index >= all.size())
+            return Error{ErrorCode::Usage, fmt::format("there is no such {}", stepWord(step)), "choose another"};
+        if (const Outcome done = work(all, index); !done) return done.error();
+        return out;
+    });
+}
+
 template<typename T> bool isTaken(const std::vector<T>& all, const std::string& name)
 {
     return std::ranges::find(all, name, &T::name) != all.end();
@@ -103,11 +116,6 @@ Result<std::string> nameFor(const std::string& wanted, Step step, const auto& al
     return name;
 }
 
-Error noSuch(Step step)
-{
-    return {ErrorCode::Usage, fmt::format("there is no such {}", stepWord(step)), "choose another"};
-}
-
 /// Where a thing that stood at `index` is, by its name, else whatever stands in its place.
 template<typename T>
 std::size_t indexAfter(const std::vector<T>& before, const std::vector<T>& after, std::size_t index)
@@ -142,37 +150,28 @@ Result<LayerPath> addStep(SessionDocument& document, Step step, const LayerPath&
 
 Result<LayerPath> copyStep(SessionDocument& document, Step step, const LayerPath& at)
 {
-    return withList(document, step, at, [&](auto& all) -> Result<LayerPath> {
-        LayerPath out = at;
-        std::size_t& index = indexOf(out, step);
-        if (index >= all.size()) return noSuch(step);
+    return withStep(document, step, at, [&](auto& all, std::size_t& index) -> Outcome {
         auto copied = all[index];
         copied.name = nextFree(all, copied.name);
         all.insert(all.begin() + long(++index), std::move(copied));
-        return out;
+        return Done{};
     });
 }
 
 Result<LayerPath> renameStep(SessionDocument& document, Step step, const LayerPath& at, const std::string& wanted)
 {
-    return withList(document, step, at, [&](auto& all) -> Result<LayerPath> {
-        LayerPath out = at;
-        const std::size_t index = indexOf(out, step);
-        if (index >= all.size()) return noSuch(step);
-        if (validText(wanted) == all[index].name) return out;
+    return withStep(document, step, at, [&](auto& all, std::size_t& index) -> Outcome {
+        if (validText(wanted) == all[index].name) return Done{};
         const auto name = nameFor(wanted, step, all);
         if (!name) return name.error();
         all[index].name = *name;
-        return out;
+        return Done{};
     });
 }
 
 Result<LayerPath> moveStep(SessionDocument& document, Step step, const LayerPath& at, std::size_t to)
 {
-    return withList(document, step, at, [&](auto& all) -> Result<LayerPath> {
-        LayerPath out = at;
-        std::size_t& index = indexOf(out, step);
-        if (index >= all.size()) return noSuch(step);
+    return withStep(document, step, at, [&](auto& all, std::size_t& index) -> Outcome {
         to = std::min(to, all.size() - 1);
         const auto first = all.begin();
         if (to > index)
@@ -180,22 +179,20 @@ Result<LayerPath> moveStep(SessionDocument& document, Step step, const LayerPath
         else
             std::rotate(first + long(to), first + long(index), first + long(index) + 1);
         index = to;
-        return out;
+        return Done{};
     });
 }
 
 Result<LayerPath> removeStep(SessionDocument& document, Step step, const LayerPath& at)
 {
-    return withList(document, step, at, [&](auto& all) -> Result<LayerPath> {
-        LayerPath out = at;
-        std::size_t& index = indexOf(out, step);
-        if (index >= all.size()) return noSuch(step);
+    auto out = withStep(document, step, at, [&](auto& all, std::size_t& index) -> Outcome {
         all.erase(all.begin() + long(index));
         if (index > 0 && index >= all.size()) index = all.size() - 1;
-        if (step == Step::Song) out.part = 0;
-        if (step != Step::Layer) out.layer = 0;
-        return out;
+        return Done{};
     });
+    if (out && step == Step::Song) out->part = 0;
+    if (out && step != Step::Layer) out->layer = 0;
+    return out;
 }
 
 Result<LayerPath> findStep(const SessionDocument& document, Step step, const std::string& song, const std::string& part,

@@ -405,26 +405,23 @@ Remedies BlendBench::remedies()
         out["mix.peak"] = {tr("Turn all by %1 dB").arg(QString::fromStdString(signedText(down))),
                            [this, down] { turnAll(down); }};
     }
-    for (const Finding& f : meetings_) {
-        const auto path = metLayer(f);
-        if (!path || out.contains(f.code)) continue;
-        const QString name = QString::fromStdString(f.subject);
-        if (f.code == "sum.inverted")
-            out[f.code] = {tr("Invert %1").arg(name), [this, path, name] {
-                               session().edit(tr("%1 inverted").arg(name), "place", [&](SessionDocument& d) {
-                                   Layer& layer = *findLayer(d, *path);
-                                   layer.isInverted = !layer.isInverted;
-                               });
-                           }};
-        else if (f.code == "sum.late" && f.measured)
-            out[f.code] = {tr("Bring %1 together").arg(name), [this, path, name, ms = *f.measured] {
-                               session().edit(tr("%1 moved by %2 ms").arg(name).arg(-ms, 0, 'f', 2), "place",
-                                              [&](SessionDocument& d) {
-                                                  Layer& layer = *findLayer(d, *path);
-                                                  layer.earlierMs = std::clamp(layer.earlierMs + ms, -1000.0, 1000.0);
-                                              });
-                           }};
-    }
+    const auto mend = [&](const char* code, const QString& one, const QString& many, auto change) {
+        std::vector<Finding> those;
+        std::ranges::copy_if(meetings_, std::back_inserter(those), [&](const Finding& f) { return f.code == code; });
+        if (those.empty()) return;
+        const QString label = those.size() == 1 ? one.arg(QString::fromStdString(those[0].subject)) : many;
+        out[code] = {label, [this, label, those, change] { // a remedy stands at each finding of its code: it mends all
+                         session().edit(label, "place", [&](SessionDocument& d) {
+                             for (const Finding& f : those)
+                                 if (const auto path = metLayer(f)) change(*findLayer(d, *path), f);
+                         });
+                     }};
+    };
+    mend("sum.inverted", tr("Invert %1"), tr("Invert these layers"),
+         [](Layer& layer, const Finding&) { layer.isInverted = !layer.isInverted; });
+    mend("sum.late", tr("Bring %1 together"), tr("Bring these together"), [](Layer& layer, const Finding& f) {
+        layer.earlierMs = std::clamp(layer.earlierMs + f.measured.value_or(0.0), -1000.0, 1000.0);
+    });
     for (const char* code : {"stereo.mono_loss", "stereo.inverted", "stereo.low_end"})
         out[code] = {tr("Hear mono"), [this] {
                          audition_().setMono(true);
