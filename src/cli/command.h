@@ -50,7 +50,8 @@ void addPairs(CLI::App& app, Job& job);
 void addRecord(CLI::App& app, Job& job);
 void addRender(CLI::App& app, Job& job);
 void addSession(CLI::App& app, Job& job);
-void addSessionSteps(CLI::App& session, Job& job); ///< `session song|part|layer …`
+void addSessionSteps(CLI::App& session, Job& job);
+void addSessionBuses(CLI::App& session, Job& job); ///< `session song|part|layer …`
 void addSides(CLI::App& app, Job& job);
 void addStereo(CLI::App& app, Job& job);
 void addSum(CLI::App& app, Job& job);

@@ -1,6 +1,6 @@
 #include "cli/report.h"
 #include "cli/rig_option.h"
-#include "core/actions/mix_layers.h"
+#include "core/actions/write_stems.h"
 #include "core/audio/file_place.h"
 #include "core/units/number_text.h"
 #include "core/units/text.h"
@@ -20,6 +20,7 @@ struct Options {
     RigOption rig;
     std::string law;
     bool match = false, isFloat = false;
+    std::string stems, by = "layer";
 };
 
 Error badLayer(const std::string& text, const std::string& why)
@@ -78,14 +79,15 @@ Result<MixPlan> planOf(const Options& o)
         if (!session) return session.error();
         auto plan = planMix(*session, o.song, o.part, o.rig.allowMissing);
         if (!plan) return plan.error();
-        std::ranges::move(plan->warnings, std::back_inserter(out.warnings));
-        out.layers = std::move(plan->layers);
-        out.options = plan->options;
+        plan->warnings.insert(plan->warnings.begin(), out.warnings.begin(), out.warnings.end());
+        out = std::move(*plan);
     }
     for (const auto& text : o.layers) {
         auto layer = parseLayer(text);
         if (!layer) return layer.error();
         layer->recipe.allowMissing = o.rig.allowMissing;
+        layer->recipe.name = validText(layer->recipe.file.stem().string());
+        out.parts.emplace_back();
         out.layers.push_back(std::move(*layer));
     }
     if (o.rig.given() || o.session.empty())
@@ -93,9 +95,45 @@ Result<MixPlan> planOf(const Options& o)
             layer.recipe.rig = rig;
             layer.recipe.context = context;
         }
+    if (out.options.sum.name.empty()) out.options.sum.name = "the sum";
     out.options.match = o.match;
     if (!o.law.empty()) out.options.law = *parsePanLaw(o.law);
     return out;
+}
+
+/// With the gains that the mix was made with, so that stems are matched as it is.
+MixPlan asMixed(MixPlan plan, const MixReport& report)
+{
+    for (std::size_t i = 0; i < plan.layers.size(); ++i) plan.layers[i].gainDb = report.layers[i].gainDb;
+    plan.options.match = false;
+    return plan;
+}
+
+Json joinsJson(const std::vector<JoinFigures>& joins)
+{
+    Json out = Json::array();
+    for (const JoinFigures& join : joins) {
+        Json bands = Json::array();
+        for (std::size_t b = 0; b < kOctaveHz.size(); ++b)
+            bands.push_back({{"hz", kOctaveHz[b]}, {"loss_db", join.octaveLossDb[b]}});
+        out.push_back({{"name", join.name}, {"signals", join.count}, {"loss_db", join.lossDb}, {"band", bands}});
+    }
+    return out;
+}
+
+void addStems(Answer& a, const StemsAnswer& stems)
+{
+    a.json["stem"] = Json::array();
+    for (const auto& stem : stems.stems) {
+        Json layers = Json::array();
+        for (const auto& layer : stem.report.layers) layers.push_back(layer.name);
+        a.json["stem"].push_back({{"file", stem.file.string()},
+                                  {"frames", stem.report.frames},
+                                  {"layer", layers},
+                                  {"integrated_lufs", orNull(stem.report.loudness.integratedLufs)}});
+        a.text += fmt::format("  {}  {} LUFS\n", stem.file.string(), shown(stem.report.loudness.integratedLufs));
+    }
+    a.json["residual_dbfs"] = stems.residualDbfs;
 }
 
 Result<Answer> mix(const Options& o, const Surroundings& s)
@@ -109,7 +147,7 @@ Result<Answer> mix(const Options& o, const Surroundings& s)
     }
     if (const auto may = checkOutput(o.out, inputs); !may) return may.error();
     const auto format = o.isFloat ? SampleFormat::Float32 : SampleFormat::Int24;
-    const auto mixed = writeMix(o.out, *plan, format, shownName(o.out), s.progress());
+    auto mixed = writeMix(o.out, *plan, format, shownName(o.out), s.progress());
     if (!mixed) return mixed.error();
     const MixReport* const report = &mixed->report;
     Answer a;
@@ -128,6 +166,26 @@ Result<Answer> mix(const Options& o, const Surroundings& s)
     }
     a.json["loudness"] = toJson(report->loudness);
     a.json["stereo"] = toJson(report->stereo);
+    a.json["section"] = Json::array();
+    for (const auto& one : report->spans) {
+        a.json["section"].push_back({{"name", one.span.name},
+                                     {"from_s", one.span.fromS},
+                                     {"to_s", one.span.toS},
+                                     {"integrated_lufs", orNull(one.integratedLufs)},
+                                     {"peak_dbfs", orNull(one.peakDbfs)},
+                                     {"width", orNull(one.width)},
+                                     {"mono_loss_db", orNull(one.monoLossDb)}});
+        a.text += fmt::format("  {}  {} LUFS, width {}\n", one.span.name, shown(one.integratedLufs), shown(one.width));
+    }
+    a.json["join"] = joinsJson(report->joins);
+    if (!o.stems.empty()) {
+        const auto stems =
+            writeStems(o.stems, asMixed(*plan, *report), *parseStemsBy(o.by), o.out, format, s.progress());
+        if (!stems) return stems.error();
+        addStems(a, *stems);
+        std::ranges::copy(stems->findings, std::back_inserter(mixed->findings));
+        rank(mixed->findings);
+    }
     a.json["findings"] = toJson(mixed->findings);
     a.text += findingLines(mixed->findings);
     return a;
@@ -145,6 +203,10 @@ void addMix(CLI::App& app, Job& job)
     command->add_option("--song", o->song, "Which song of the session; the first");
     command->add_option("--part", o->part, "Which part; all of the song");
     o->rig.addTo(*command);
+    command->add_option("--stems", o->stems, "A folder for the mix's parts, which sum to it");
+    command->add_option("--by", o->by, "What a stem holds")
+        ->check(CLI::IsMember({"layer", "part", "side", "bus"}))
+        ->capture_default_str();
     command->add_option("--law", o->law, "What the centre loses, dB")->check(CLI::IsMember({"3", "4.5", "6"}));
     command->add_flag("--match", o->match, "Brings all layers to the first one's loudness");
     command->add_flag("--float", o->isFloat, "32-bit float instead of 24-bit");

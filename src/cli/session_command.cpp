@@ -1,8 +1,11 @@
 #include "cli/command.h"
 #include "core/actions/import_files.h"
 #include "core/audio/file_place.h"
+#include "core/session/layer_role.h"
 #include "core/session/recall_sheet.h"
 #include "core/session/recorded_take.h"
+#include "core/session/section_edit.h"
+#include "core/units/number_text.h"
 #include "core/units/text.h"
 
 #include <fmt/format.h>
@@ -22,6 +25,8 @@ struct Options {
     std::string song, part, guitar, pickup;
     double place = 0.0;
     int channel = 0;
+    std::string role = "di", source, at;
+    bool isStereo = false, isMean = false;
     bool csv = false, takesShort = false, onlyLists = false;
 };
 
@@ -57,7 +62,14 @@ Result<Answer> create(const Options& o, const Surroundings&)
     return a;
 }
 
-/// The part of that name in the song asked for (else the first song), made where it is not there.
+/// Two sides where that was asked for, or where the role allows it and no channel was named.
+ImportSides sidesOf(const Options& o)
+{
+    if (o.isMean) return ImportSides::Mean;
+    const bool isStereo = o.isStereo || (o.channel == 0 && mayBeStereo(*parseRole(o.role)));
+    return isStereo ? ImportSides::Both : ImportSides::One;
+}
+
 /// A layer for each file: those of one name get numbers.
 std::vector<FileToImport> filesOf(const Options& o, const std::string& song)
 {
@@ -66,9 +78,16 @@ std::vector<FileToImport> filesOf(const Options& o, const std::string& song)
     for (const auto& file : o.files) {
         const std::string stem = validText(std::filesystem::path(file).stem().string());
         const int nth = ++count[stem];
-        out.push_back({file,
-                       {o.channel, o.takesShort ? ShortFile::TakeWhatIsThere : ShortFile::Refuse},
-                       {song, o.part, nth == 1 ? stem : fmt::format("{} {}", stem, nth), o.guitar, o.pickup, o.place}});
+        FileToImport f{file,
+                       {sidesOf(o), o.channel, o.takesShort ? ShortFile::TakeWhatIsThere : ShortFile::Refuse},
+                       {song, o.part, nth == 1 ? stem : fmt::format("{} {}", stem, nth), o.guitar, o.pickup, o.place}};
+        f.into.role = parseRole(o.role);
+        f.into.source = o.source;
+        if (o.at == "BWF" || o.at == "bwf")
+            f.at = LandsAt::Stamp;
+        else if (!o.at.empty())
+            f.into.atS = *parseNumber(o.at);
+        out.push_back(std::move(f));
     }
     return out;
 }
@@ -82,7 +101,11 @@ Result<Answer> add(const Options& o, const Surroundings& s)
     const std::string song = o.song.empty() ? d.songs.front().name : o.song;
     if (std::ranges::find(d.songs, song, &Song::name) == d.songs.end())
         return Error{ErrorCode::Usage, "song \"" + o.song + "\": there is no such song", "see session info"};
-    const auto files = filesOf(o, song);
+    if (!o.at.empty() && o.at != "BWF" && o.at != "bwf" && !parseNumber(o.at))
+        return Error{ErrorCode::Usage, "--at " + o.at + ": it is no number of seconds", "write seconds, or BWF"};
+    auto files = filesOf(o, song);
+    if (const auto may = checkImport(d, files); !may) return may.error();
+    if (const auto landed = landFiles(d, files); !landed) return landed.error();
     auto staged = stageFiles(session->path(), d.interface, files, localNow(), s.progress());
     if (!staged && staged.error().code == ErrorCode::Truncated)
         return Error{ErrorCode::Truncated, staged.error().message,
@@ -96,7 +119,7 @@ Result<Answer> add(const Options& o, const Surroundings& s)
     for (std::size_t i = 0; i < takes->size(); ++i) {
         const Take& take = (*takes)[i];
         const Layer& layer = *findLayer(d, addTake(d, files[i].into, take));
-        a.json["take"].push_back({{"file", take.file}, {"frames", take.frames}});
+        a.json["take"].push_back({{"file", take.file}, {"frames", take.frames}, {"at_s", files[i].into.atS}});
         a.text += take.file + "\n";
         entries.push_back({take.recorded, "take",
                            fmt::format("Take {} brought in: {}", layer.takes.size(), take.source), song, o.part,
@@ -112,22 +135,46 @@ Result<Answer> add(const Options& o, const Surroundings& s)
     return a;
 }
 
+Json orNull(const std::string& text) { return text.empty() ? Json(nullptr) : Json(text); }
+
+Json sendsJson(const std::vector<Send>& sends)
+{
+    Json out = Json::array();
+    for (const Send& s : sends) out.push_back({{"to", s.to}, {"gain_db", s.gainDb}});
+    return out;
+}
+
 Json infoJson(const SessionDocument& d)
 {
     Json out = {{"name", d.name}, {"sample_rate_hz", d.sampleRateHz}};
     out["song"] = Json::array();
     for (const Song& s : d.songs) {
-        Json song = {{"name", s.name}, {"tempo_bpm", s.tempoBpm}};
+        Json song = {{"name", s.name}, {"tempo_bpm", s.tempoBpm}, {"rig", orNull(s.rig)}, {"gain_db", s.gainDb}};
+        song["section"] = Json::array();
+        for (const SectionSpan& span : spansOf(s, endOf(s)))
+            song["section"].push_back({{"name", span.name}, {"from_s", span.fromS}, {"to_s", span.toS}});
+        song["bus"] = Json::array();
+        for (const Bus& b : s.buses)
+            song["bus"].push_back({{"name", b.name},
+                                   {"rig", orNull(b.rig)},
+                                   {"gain_db", b.gainDb},
+                                   {"into", orNull(b.into)},
+                                   {"send", sendsJson(b.sends)}});
         song["part"] = Json::array();
         for (const Part& p : s.parts) {
             Json part = {{"name", p.name}};
             part["layer"] = Json::array();
             for (const Layer& l : p.layers) {
-                Json layer = {
-                    {"name", l.name}, {"place", l.place}, {"rig", l.rig.empty() ? Json(nullptr) : Json(l.rig)}};
+                Json layer = {{"name", l.name},       {"role", nameOf(l.role)},    {"source", orNull(sourceOf(l))},
+                              {"place", l.place},     {"gain_db", l.gainDb},       {"rig", orNull(l.rig)},
+                              {"bus", orNull(l.bus)}, {"send", sendsJson(l.sends)}};
                 layer["take"] = Json::array();
                 for (const Take& t : l.takes)
-                    layer["take"].push_back({{"file", t.file}, {"frames", t.frames}, {"recorded", t.recorded}});
+                    layer["take"].push_back({{"file", t.file},
+                                             {"frames", t.frames},
+                                             {"channels", t.isStereo ? 2 : 1},
+                                             {"at_s", t.atS},
+                                             {"recorded", t.recorded}});
                 part["layer"].push_back(std::move(layer));
             }
             song["part"].push_back(std::move(part));
@@ -149,8 +196,12 @@ Result<Answer> info(const Options& o, const Surroundings&)
         a.text += fmt::format("  {}  {} BPM, {}, {}\n", s.name, s.tempoBpm, s.meter, s.tuning);
         for (const Part& p : s.parts)
             for (const Layer& l : p.layers)
-                a.text += fmt::format("    {} > {}  place {:.0f}, {} take(s), {}\n", p.name, l.name, l.place,
-                                      l.takes.size(), l.rig.empty() ? "dry" : l.rig);
+                a.text += fmt::format("    {} > {}  {}, place {:.0f}, {} take(s), {}{}\n", p.name, l.name,
+                                      nameOf(l.role), l.place, l.takes.size(), l.rig.empty() ? "dry" : l.rig,
+                                      l.bus.empty() ? "" : ", into " + l.bus);
+        for (const Bus& b : s.buses)
+            a.text += fmt::format("    bus {}  {:+.1f} dB, {}, into {}\n", b.name, b.gainDb,
+                                  b.rig.empty() ? "no rig" : b.rig, b.into.empty() ? "the song" : b.into);
     }
     return a;
 }
@@ -304,7 +355,16 @@ void addSession(CLI::App& app, Job& job)
     added->add_option("--place", o->place, "-100 left to 100 right")->check(CLI::Range(-100.0, 100.0));
     added->add_option("--guitar", o->guitar, "Which guitar");
     added->add_option("--pickup", o->pickup, "Which pickup");
-    added->add_option("--channel", o->channel, "Which channel, from 1")->check(CLI::Range(1, 64));
+    added->add_option("--role", o->role, "What the files are")
+        ->check(CLI::IsMember({"di", "mic", "backing", "reference"}))
+        ->capture_default_str();
+    added->add_option("--source", o->source, "What is heard: guitar, bass, acoustic, keys; drums, voice, mix");
+    added->add_option("--at", o->at, "Where they begin: seconds of the song, or BWF: by their time stamp or name");
+    CLI::Option* channel =
+        added->add_option("--channel", o->channel, "Which channel, from 1")->check(CLI::Range(1, 64));
+    CLI::Option* stereo = added->add_flag("--stereo", o->isStereo, "Both channels, as two sides; usual but for a DI");
+    added->add_flag("--mean", o->isMean, "The mean of all channels")->excludes(channel)->excludes(stereo);
+    stereo->excludes(channel);
     verb("info", "Shows songs, parts, layers and takes", info);
     added->add_flag("--short", o->takesShort,
                     "Bring in what is there of files that are shorter than their header says");
@@ -317,6 +377,7 @@ void addSession(CLI::App& app, Job& job)
          salvage);
     verb("log", "Shows the log", log)->add_flag("--csv", o->csv, "As CSV");
     addSessionSteps(*session, job);
+    addSessionBuses(*session, job);
 }
 
 } // namespace gristle::cli

@@ -1,4 +1,6 @@
 #include "cli/command.h"
+#include "core/session/bus_edit.h"
+#include "core/session/layer_role.h"
 #include "core/session/session_folder.h"
 #include "core/session/song_edit.h"
 #include "core/units/text.h"
@@ -15,8 +17,32 @@ struct Options {
     std::string dir, name, to, song, part;
     int place = 1;
     std::optional<double> at;
-    std::optional<double> tempo;
+    std::optional<double> tempo, gainDb;
+    std::optional<std::string> role, source, bus;
+    std::vector<std::string> sends;
 };
+
+const std::vector<std::string> kRoles{"di", "mic", "backing", "reference"};
+
+/// @error as setRole, leadLayer and parseSend
+Result<LayerPath> setLayer(const Options& o, SessionDocument& d, const LayerPath& at)
+{
+    Song& song = d.songs[at.song];
+    Layer& layer = *findLayer(d, at);
+    if (o.role || o.source)
+        if (const auto set = setRole(layer, o.role ? *parseRole(*o.role) : layer.role, o.source.value_or("")); !set)
+            return set.error();
+    if (o.bus)
+        if (const auto led = leadLayer(song, layer, *o.bus); !led) return led.error();
+    if (!o.sends.empty()) {
+        auto sends = parseSends(song, o.sends);
+        if (!sends) return sends.error();
+        layer.sends = std::move(*sends);
+    }
+    if (o.at) layer.place = *o.at;
+    if (o.gainDb) layer.gainDb = *o.gainDb;
+    return at;
+}
 
 using Change = std::function<Result<LayerPath>(SessionDocument&, const LayerPath&)>;
 
@@ -104,6 +130,16 @@ void addSessionSteps(CLI::App& session, Job& job)
         if (step == Step::Layer)
             added->add_option("--place", o->at, "-100 left to 100 right; opposite of its neighbour")
                 ->check(CLI::Range(-100.0, 100.0));
+        if (step == Step::Layer) {
+            CLI::App* set = verb("set", "Says what a layer is and where it goes", "set",
+                                 [o](SessionDocument& d, const LayerPath& at) { return setLayer(*o, d, at); });
+            set->add_option("--role", o->role, "What its takes are")->check(CLI::IsMember(kRoles));
+            set->add_option("--source", o->source, "What is heard: guitar, bass, acoustic, keys; drums, voice, mix");
+            set->add_option("--bus", o->bus, "The bus that it goes into; \"\": straight into the song");
+            set->add_option("--send", o->sends, "BUS or BUS:gain_db; all that it sends");
+            set->add_option("--place", o->at, "-100 left to 100 right")->check(CLI::Range(-100.0, 100.0));
+            set->add_option("--gain", o->gainDb, "dB")->check(CLI::Range(-60.0, 60.0));
+        }
         verb("rename", fmt::format("Gives a {} another name", word), "renamed",
              [o, step](SessionDocument& d, const LayerPath& at) { return renameStep(d, step, at, o->to); })
             ->add_option("--to", o->to, "The new name")

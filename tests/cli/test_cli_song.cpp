@@ -2,7 +2,9 @@
 
 #include "core/audio/audio_writer.h"
 #include "support/run_cli.h"
+#include "support/signals.h"
 
+#include <QFileInfo>
 #include <QJsonArray>
 #include <QtTest/QtTest>
 #include <cmath>
@@ -17,6 +19,7 @@ private slots:
     void aSongIsMade();
     void whatCannotBeIsTold();
     void sumsAreTold();
+    void rolesBusesAndStems();
 
 private:
     QString path(const QString& name) const { return dir_.filePath(name); }
@@ -128,6 +131,60 @@ void TestCliSong::sumsAreTold()
         return number(run({"sum", path("a.wav"), path("b.wav"), "--law", law, "--json"}).json()["sum_dbfs"]);
     };
     QVERIFY(std::abs(at("3") - at("6") - 3.0103) < 0.01);
+}
+
+void TestCliSong::rolesBusesAndStems()
+{
+    const QString s = path("mit Umlaut \u00e4.gristle");
+    const auto good = [&](const QStringList& words) {
+        const auto ran = run(QStringList{"session"} + words + QStringList{"--json"});
+        if (ran.code != 0) qWarning() << words << ran.error;
+        return ran.code == 0;
+    };
+    const auto refused = [&](const QStringList& words, const char* why) {
+        const auto ran = run(QStringList{"session"} + words);
+        if (ran.code == 0 || !ran.error.contains(why)) qWarning() << words << ran.code << ran.error;
+        return ran.code == 2 && ran.error.contains(why);
+    };
+    const auto wav = [&](const char* name, const std::vector<std::vector<float>>& channels, int rate) {
+        return QString::fromStdString(test::writeWav(dir_, name, channels, rate).string());
+    };
+    const QString left = wav("left.wav", {test::whiteNoise(0.05, 48000, 1)}, 48000),
+                  right = wav("right.wav", {test::whiteNoise(0.05, 48000, 2)}, 48000),
+                  drums = wav("drums.wav", {test::whiteNoise(0.05, 44100, 3), test::whiteNoise(0.05, 44100, 4)}, 44100);
+    QVERIFY(good({"new", s}));
+    QVERIFY(good({"add", s, left, "--part", "Riff", "--place", "-100"}));
+    QVERIFY(good({"add", s, right, "--part", "Riff", "--place", "100"}));
+    QVERIFY(refused({"add", s, drums, "--part", "Band"}, "channels differ"));
+    QVERIFY(refused({"add", s, drums, "--part", "Band", "--stereo"}, "one signal"));
+    QVERIFY(refused({"add", s, drums, "--part", "Band", "--role", "backing", "--source", "bagpipe"}, "bagpipe"));
+    QVERIFY(refused({"add", s, drums, "--part", "Band", "--at", "soon"}, "seconds"));
+    QVERIFY(refused({"add", s, left, "--part", "Band", "--at", "BWF"}, "no time stamp"));
+    QVERIFY(good({"add", s, drums, "--part", "Band", "--role", "backing", "--source", "drums", "--at", "0.5"}));
+    QVERIFY(refused({"layer", "set", s, "drums", "--part", "Band", "--role", "di"}, "stereo"));
+    QVERIFY(good({"layer", "set", s, "drums", "--part", "Band", "--gain", "-3"}));
+    QVERIFY(good({"bus", "gather", s, "--by", "side"}));
+    QVERIFY(good({"bus", "add", s, "guitars"}));
+    QVERIFY(good({"bus", "set", s, "left", "--into", "guitars", "--send", "right:-12"}));
+    QVERIFY(refused({"bus", "set", s, "guitars", "--into", "left"}, "left > guitars > left"));
+    QVERIFY(refused({"bus", "set", s, "guitars", "--rig", "../elsewhere.json"}, "folder"));
+    QVERIFY(good({"section", "add", s, "verse", "--bar", "1"}));
+    const auto song = run({"session", "info", s, "--json"}).json()["song"].toArray()[0].toObject();
+    QCOMPARE(song["bus"].toArray().size(), 3);
+    QCOMPARE(song["section"].toArray()[0].toObject()["to_s"].toDouble(), 1.5);
+    const auto layer = song["part"].toArray()[1].toObject()["layer"].toArray()[0].toObject();
+    QCOMPARE(layer["role"].toString(), QString("backing"));
+    QCOMPARE(layer["source"].toString(), QString("drums"));
+    QCOMPARE(layer["take"].toArray()[0].toObject()["channels"].toInt(), 2);
+    QCOMPARE(layer["take"].toArray()[0].toObject()["at_s"].toDouble(), 0.5);
+    const auto mixed = run({"mix", path("mix.wav"), "--session", s, "--stems", path("stems"), "--by", "bus", "--json"});
+    QCOMPARE(mixed.code, 0);
+    QStringList stems;
+    for (const auto& stem : mixed.json()["stem"].toArray())
+        stems << QFileInfo(stem.toObject()["file"].toString()).fileName();
+    QCOMPARE(stems, QStringList({"Song 1, right.wav", "Song 1, guitars.wav", "Song 1, without a bus.wav"}));
+    QVERIFY(mixed.json()["residual_dbfs"].toDouble() < -120.0);
+    QCOMPARE(mixed.json()["join"].toArray().size(), 4);
 }
 
 QTEST_GUILESS_MAIN(TestCliSong)

@@ -29,7 +29,16 @@ inline core::SessionDocument sessionExample()
     layer.chosen = 1;
     layer.pieces = {{0.0, 0, 0.0, 0.0, 10.0}, {2.25, 1, -14.5, 3.5, 6.0}};
     layer.keptPair = "0123456789abcdef";
-    d.songs = {{"Song", 138.0, "6/8", "drop D", {{"Rhythm", {layer}}}}};
+    layer.bus = "left", layer.sends = {{"room", -12.5}};
+    core::Layer drums;
+    drums.name = "Drums";
+    drums.role = core::LayerRole::Backing, drums.source = "drums";
+    drums.takes = {take};
+    drums.takes[0].channels = 2, drums.takes[0].isStereo = true;
+    d.songs = {{"Song", 138.0, "6/8", "drop D", {{"Rhythm", {layer}}, {"Band", {drums}}}}};
+    d.songs[0].sections = {{"verse", 0.0}, {"chorus", 24.5}};
+    d.songs[0].buses = {{"left", "rigs/glue.v1.json", -1.5, "", {{"room", -20.0}}}, {"room", "", 0.0, "", {}}};
+    d.songs[0].rig = "rigs/last.v1.json", d.songs[0].gainDb = -2.0, d.songs[0].stampS = 3600.0;
     d.songs[0].tempos = {{16.0, 90.5}};
     d.songs[0].meters = {{5, "3/4"}};
     d.songs[0].referenceHz = 442.0;

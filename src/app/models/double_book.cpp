@@ -4,6 +4,7 @@
 #include "core/actions/compare_sides.h"
 #include "core/mix/render/dry_samples.h"
 #include "core/mix/render/session_mix.h"
+#include "core/session/layer_role.h"
 #include "core/session/pieces.h"
 #include "core/timing/by_di.h"
 #include "core/units/early_note.h"
@@ -57,6 +58,13 @@ std::vector<float> judgedBy(std::vector<float> heard, const std::vector<Candidat
 
 } // namespace
 
+namespace {
+
+/// A performance of the part, with a take.
+bool isComparable(const Layer* layer) { return layer && isPlayed(*layer) && layer->chosenTake(); }
+
+} // namespace
+
 DoubleBook::DoubleBook(SessionModel& session, QObject* parent) : QObject(parent), session_(session)
 {
     for (auto signal : {&SessionModel::documentChanged, &SessionModel::pathChanged, &SessionModel::opened})
@@ -95,7 +103,7 @@ void DoubleBook::pickSides()
 {
     const Part* part = session_.isOpen() ? session_.part() : nullptr;
     const LayerPath here{session_.path().song, session_.path().part, 0};
-    const auto isUsable = [&](std::optional<std::size_t> i) { return layer(i) && layer(i)->chosenTake(); };
+    const auto isUsable = [&](std::optional<std::size_t> i) { return isComparable(layer(i)); };
     if (part && here == part_ && isUsable(first_) && isUsable(second_) && first_ != second_) return;
     part_ = here;
     first_.reset(), second_.reset();
@@ -136,7 +144,7 @@ void DoubleBook::look()
     std::vector<Candidate> firstOthers, secondOthers;
     std::string others;
     for (std::size_t i = 0; i < session_.part()->layers.size(); ++i) {
-        if (i == first_ || i == second_ || !layer(i)->chosenTake()) continue;
+        if (i == first_ || i == second_ || !isComparable(layer(i))) continue;
         for (auto [side, candidates] : {std::pair(layer(first_), &firstOthers), {layer(second_), &secondOthers}}) {
             Layer other = *layer(i);
             const bool isTakeForTake = other.takes.size() == side->takes.size();

@@ -4,6 +4,7 @@
 #include "core/advice/file_findings.h"
 #include "core/advice/level_findings.h"
 #include "core/measure/vu.h"
+#include "core/session/layer_role.h"
 
 #include <algorithm>
 
@@ -90,7 +91,10 @@ std::vector<Finding> Measurements::levelFindings(const Take& take) const
         return {unreadableFinding(bad->second)};
     const auto m = of(take);
     if (!m) return {};
-    auto out = core::levelFindings(*m, options());
+    const Layer* layer = session_.layer();
+    const bool isBand =
+        layer && isOfTheBand(layer->role) && std::ranges::find(layer->takes, take) != layer->takes.end();
+    auto out = isBand ? bandLevelFindings(*m, options()) : core::levelFindings(*m, options());
     const auto gaps = gapFindings(take.gaps, take.sampleRateHz);
     out.insert(out.end(), gaps.begin(), gaps.end());
     rank(out);

@@ -2,6 +2,7 @@
 
 #include "app/models/capture.h"
 #include "app/models/session_model.h"
+#include "core/session/layer_role.h"
 #include "core/units/early_note.h"
 
 #include <algorithm>
@@ -45,7 +46,7 @@ TakeBook::~TakeBook() { task_.cancel(); }
 void TakeBook::look()
 {
     const Layer* layer = session_.isOpen() ? session_.layer() : nullptr;
-    if (!layer || layer->takes.empty()) {
+    if (!layer || layer->takes.empty() || !isPlayed(*layer)) {
         task_.cancel();
         key_.clear(), judged_.clear(), best_.reset(), proposal_ = {}, earlier_.clear();
         return emit changed();

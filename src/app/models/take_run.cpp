@@ -5,6 +5,7 @@
 #include "app/models/session_model.h"
 #include "core/mix/render/session_mix.h"
 #include "core/mix/render/sound_key.h"
+#include "core/session/layer_role.h"
 #include "core/units/content_key.h"
 #include "core/units/decibels.h"
 
@@ -77,8 +78,8 @@ void TakeRun::setWish(const RunWish& wish)
     emit changed();
 }
 
-/// The layers that are heard: the part's or the song's with a take, but for those that are recorded just now; a punch
-/// hears its own layer before and after.
+/// The layers that are heard: the part's with the song's backing, or all of the song, with a take, but for those that
+/// are recorded just now; a punch hears its own layer before and after.
 std::vector<TakeRun::Heard> TakeRun::heard() const
 {
     std::vector<Heard> out;
@@ -86,8 +87,9 @@ std::vector<TakeRun::Heard> TakeRun::heard() const
     const Song& song = *session_.song();
     for (std::size_t p = 0; p < song.parts.size(); ++p) {
         const bool isHere = p == session_.path().part;
-        if (!isHere && wish_.layers == HeardLayers::Part) continue;
         for (const Layer& layer : song.parts[p].layers) {
+            if (!isInMix(layer.role)) continue;
+            if (!isHere && wish_.layers == HeardLayers::Part && !isOfTheBand(layer.role)) continue;
             const bool isOwn = isHere && &layer == session_.layer();
             const bool isAlso =
                 isHere && std::ranges::find(capture_.also(), layer.name, &AlsoRecord::layer) != capture_.also().end();

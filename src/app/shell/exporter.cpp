@@ -2,6 +2,7 @@
 
 #include "app/theme/theme.h"
 #include "core/audio/file_place.h"
+#include "core/session/take_import.h"
 #include "core/units/text.h"
 
 #include <QBuffer>
@@ -63,6 +64,13 @@ void Exporter::askLayers()
     if (!folder.isEmpty()) writeLayers(folder, false);
 }
 
+void Exporter::askStems(StemsBy by)
+{
+    if (!session_.isOpen() || !session_.song()) return;
+    const QString folder = dialogs_.folder(tr("Export the song and its stems by %1").arg(text(nameOf(by))));
+    if (!folder.isEmpty()) writeStems(folder, by, false);
+}
+
 void Exporter::askSheet(const QString& html)
 {
     const QString file =
@@ -117,7 +125,7 @@ bool Exporter::writeSheet(const QString& file, const QString& html)
 /// The part in hand, as the command line mixes it; where it cannot be made, it is told why.
 std::optional<MixPlan> Exporter::plan()
 {
-    auto out = planMix(session_.folder(), *session_.part(), true);
+    auto out = planMix(session_.folder(), *session_.song(), *session_.part(), true);
     if (out) return std::move(*out);
     fail(out.error());
     return std::nullopt;
@@ -157,6 +165,38 @@ void Exporter::writeMix(const QString& file, bool isFloat)
     });
 }
 
+/// The song and what it comes apart into, in one folder.
+void Exporter::writeStems(const QString& folder, StemsBy by, bool isFloat)
+{
+    if (!session_.isOpen() || !session_.song()) return;
+    auto plan = planMix(session_.folder(), *session_.song(), true);
+    if (!plan) return fail(plan.error());
+    const std::filesystem::path into = folder.toStdString();
+    const auto mix = into / freeName(into, ".", safeStem(plan->song + ", mix"));
+    using Answer = std::shared_ptr<Result<StemsAnswer>>;
+    task_.run<Answer>(
+        tr("Writing the song and its stems"),
+        [plan = std::move(*plan), into, mix = mix.lexically_normal(), by, isFloat,
+         cache = session_.renders()](const Progress& p) {
+            const auto format = isFloat ? SampleFormat::Float32 : SampleFormat::Int24;
+            const auto half = [&](double from) {
+                return Progress{p.stop, [&p, from](double at) { p.at(0.5 * at + from); }};
+            };
+            const auto whole = core::writeMix(mix, plan, format, shownName(mix), half(0.0), cache.get());
+            if (!whole) return std::make_shared<Result<StemsAnswer>>(whole.error());
+            return std::make_shared<Result<StemsAnswer>>(
+                core::writeStems(into, plan, by, mix, format, half(0.5), cache.get()));
+        },
+        [this, folder, by](Answer answer) {
+            if (!*answer) return fail(answer->error());
+            const auto& made = **answer;
+            session_.note("mix", tr("The song and %1 stems by %2 exported to %3")
+                                     .arg(made.stems.size())
+                                     .arg(text(nameOf(by)), QFileInfo(folder).fileName()));
+            for (const Finding& f : made.findings) emit failed(text(f.message), text(f.remedy));
+        });
+}
+
 void Exporter::writeLayers(const QString& folder, bool isFloat)
 {
     const auto mix = plan();
@@ -165,7 +205,9 @@ void Exporter::writeLayers(const QString& folder, bool isFloat)
     for (const MixLayer& layer : mix->layers) {
         QString name = text(session_.song()->name + ", " + session_.part()->name + ", " + layer.recipe.name);
         name.replace('/', '-');
-        jobs.push_back({folder + "/" + name + ".wav", {{layer}, mix->options, mix->warnings}});
+        MixPlan one = *mix;
+        one.layers = {layer};
+        jobs.push_back({folder + "/" + name + ".wav", std::move(one)});
     }
     const auto count = jobs.size();
     write(count == 1 ? tr("Writing one layer") : tr("Writing %1 layers").arg(count), std::move(jobs), isFloat,

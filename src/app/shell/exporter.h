@@ -2,7 +2,7 @@
 
 #include "app/models/session_task.h"
 #include "app/shell/dialogs.h"
-#include "core/actions/mix_layers.h"
+#include "core/actions/write_stems.h"
 
 namespace gristle::app {
 
@@ -20,10 +20,12 @@ public:
 
     void askMix();
     void askLayers();
+    void askStems(core::StemsBy by);
     void askSheet(const QString& html);
     void askLog();
     void writeMix(const QString& file, bool isFloat);
     void writeLayers(const QString& folder, bool isFloat);
+    void writeStems(const QString& folder, core::StemsBy by, bool isFloat);
     bool writeSheet(const QString& file, const QString& html);
     TaskRunner& task() { return task_; }
 

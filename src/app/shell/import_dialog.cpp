@@ -2,7 +2,9 @@
 
 #include "app/theme/theme.h"
 #include "app/widgets/column_share.h"
+#include "core/actions/import_files.h"
 #include "core/audio/audio_reader.h"
+#include "core/session/layer_role.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -21,7 +23,7 @@ using namespace core;
 
 namespace {
 
-enum Column { kFile, kSong, kPart, kLayer, kPlace, kGuitar, kPickup, kChannel };
+enum Column { kFile, kWhat, kSong, kPart, kLayer, kPlace, kGuitar, kPickup, kChannel };
 
 const QRegularExpression& sideWords()
 {
@@ -55,21 +57,50 @@ QString partFromName(QString name)
     return name;
 }
 
-struct Channels {
-    int count = 0; ///< 0 where the file cannot be read, which the import will say
-    bool alike = false;
-    std::optional<double> heldS, promisedS; ///< where the file is shorter than its header says
+/// What a file may be, in the words of the list.
+struct What {
+    LayerRole role;
+    const char* source;
+    const char* text;
+    const char* inName; ///< words that make it likely, a part of a regular expression
 };
+constexpr std::array kWhats{
+    What{LayerRole::Di, "guitar", QT_TRANSLATE_NOOP("ImportDialog", "guitar DI"), nullptr},
+    What{LayerRole::Di, "bass", QT_TRANSLATE_NOOP("ImportDialog", "bass DI"), "bass[ _-]?di"},
+    What{LayerRole::Di, "acoustic", QT_TRANSLATE_NOOP("ImportDialog", "acoustic DI"), "acoustic[ _-]?di"},
+    What{LayerRole::Di, "keys", QT_TRANSLATE_NOOP("ImportDialog", "keys DI"), nullptr},
+    What{LayerRole::Microphone, "guitar", QT_TRANSLATE_NOOP("ImportDialog", "microphone"),
+         "mic|microphone|amp|cab|room"},
+    What{LayerRole::Backing, "drums", QT_TRANSLATE_NOOP("ImportDialog", "drums"), "drums?|kit|percussion"},
+    What{LayerRole::Backing, "bass", QT_TRANSLATE_NOOP("ImportDialog", "bass"), "bass"},
+    What{LayerRole::Backing, "voice", QT_TRANSLATE_NOOP("ImportDialog", "voice"), "voice|vocals?|vox|choir"},
+    What{LayerRole::Backing, "keys", QT_TRANSLATE_NOOP("ImportDialog", "keys"), "keys|piano|organ|synth"},
+    What{LayerRole::Backing, "mix", QT_TRANSLATE_NOOP("ImportDialog", "the band"), "backing|band|playback|minus one"},
+    What{LayerRole::Reference, "", QT_TRANSLATE_NOOP("ImportDialog", "reference"), "ref|reference"}};
+
+/// The likeliest by the words in a name: the first kind whose words stand there.
+const What& whatFromName(const QString& name)
+{
+    for (const What& what : kWhats)
+        if (what.inName && QRegularExpression(QStringLiteral("(?<![a-z])(%1)(?![a-z])").arg(what.inName),
+                                              QRegularExpression::CaseInsensitiveOption)
+                               .match(name)
+                               .hasMatch())
+            return what;
+    return kWhats.front();
+}
 
 /// Looks at the first seconds only, so that an hour does not hold up the window; the import looks at all of it.
-Channels channelsOf(const QString& file)
+FileSides channelsOf(const QString& file)
 {
-    Channels out;
+    FileSides out;
     auto reader = AudioReader::open(file.toStdString());
     if (!reader) return out;
     const AudioInfo& info = reader->info();
     const std::size_t channels = info.channels;
     out.count = int(channels);
+    if (const auto said = saidPlace(file.toStdString(), BarGrid(120.0, "4/4")))
+        out.saysWhere = said->stampS || said->songS;
     if (info.isTruncated())
         out.heldS = info.durationS(), out.promisedS = double(info.promisedFrames) / info.sampleRateHz;
     const auto block = reader->readInterleaved(std::size_t(reader->info().sampleRateHz) * 5);
@@ -92,12 +123,17 @@ std::vector<ImportRow> guessRows(const QStringList& files, const SessionModel& s
         row.file = file;
         const QString stem = QFileInfo(file).completeBaseName();
         row.song = session.song() ? QString::fromStdString(session.song()->name) : QObject::tr("Song 1");
-        row.part = partFromName(stem);
+        const What& what = whatFromName(stem);
+        row.role = what.role, row.source = what.source;
+        row.part = isOfTheBand(row.role) ? QObject::tr("Band") : partFromName(stem);
         if (sharedPart.isEmpty()) sharedPart = row.part;
         if (row.part.isEmpty()) row.part = sharedPart.isEmpty() ? QObject::tr("Rhythm") : sharedPart;
         const auto place = placeFromName(stem);
         // Two files without a side are most often the two sides.
-        row.place = place ? *place : files.size() == 2 ? (rows.empty() ? -100.0 : 100.0) : 0.0;
+        row.place = isOfTheBand(row.role) ? 0.0
+                    : place               ? *place
+                    : files.size() == 2   ? (rows.empty() ? -100.0 : 100.0)
+                                          : 0.0;
         row.guitar = last ? QString::fromStdString(last->guitar) : QString();
         row.pickup = last ? QString::fromStdString(last->pickup) : QString();
         rows.push_back(row);
@@ -112,6 +148,10 @@ std::vector<ImportRow> guessRows(const QStringList& files, const SessionModel& s
         const QString side = row.place < 0.0   ? QObject::tr("Left")
                              : row.place > 0.0 ? QObject::tr("Right")
                                                : QObject::tr("Middle");
+        if (isOfTheBand(row.role)) {
+            row.layer = QFileInfo(row.file).completeBaseName();
+            continue;
+        }
         int& n = counts[row.part + side];
         if (n == 0 && part && QString::fromStdString(part->name) == row.part)
             for (const Layer& l : part->layers)
@@ -136,11 +176,11 @@ ImportDialog::ImportDialog(std::vector<ImportRow> rows, QWidget* parent) : QDial
                              this);
     about->setProperty("tone", "2");
     column->addWidget(about);
-    table_ = new QTableWidget(int(rows_.size()), 8, this);
+    table_ = new QTableWidget(int(rows_.size()), 9, this);
     table_->setObjectName("importTable");
     table_->setAccessibleName(tr("Files and what they are"));
-    table_->setHorizontalHeaderLabels(
-        {tr("file"), tr("song"), tr("part"), tr("layer"), tr("place"), tr("guitar"), tr("pickup"), tr("channel")});
+    table_->setHorizontalHeaderLabels({tr("file"), tr("what it is"), tr("song"), tr("part"), tr("layer"), tr("place"),
+                                       tr("guitar"), tr("pickup"), tr("channel")});
     table_->verticalHeader()->hide();
     table_->setShowGrid(false);
     table_->horizontalHeader()->setHighlightSections(false);
@@ -166,16 +206,10 @@ ImportDialog::ImportDialog(std::vector<ImportRow> rows, QWidget* parent) : QDial
         table_->setCellWidget(r, kPlace, place);
         table_->setItem(r, kGuitar, new QTableWidgetItem(row.guitar));
         table_->setItem(r, kPickup, new QTableWidgetItem(row.pickup));
-        auto* channel = new QComboBox(table_);
-        channel->setAccessibleName(tr("Channel"));
-        channel->setObjectName(QStringLiteral("channel.%1").arg(r));
-        const Channels channels = channelsOf(row.file);
-        if (channels.count <= 1 || channels.alike) {
-            channel->addItem(channels.count > 1 ? tr("all alike") : tr("mono"), 0);
-        } else {
-            for (int c = 1; c <= channels.count; ++c) channel->addItem(tr("%1 of %2").arg(c).arg(channels.count), c);
-        }
-        table_->setCellWidget(r, kChannel, channel);
+        sides_.push_back(channelsOf(row.file));
+        addWhat(r);
+        fillChannels(r);
+        const FileSides& channels = sides_.back();
         if (channels.heldS) {
             auto* box =
                 new QCheckBox(tr("%1 breaks off: it holds %2 of the %3 s that its header says. Bring in what is there")
@@ -191,6 +225,15 @@ ImportDialog::ImportDialog(std::vector<ImportRow> rows, QWidget* parent) : QDial
     shareByContent(table_);
     column->addWidget(table_);
     for (const auto& [i, box] : shorts_) column->addWidget(box);
+    if (std::ranges::any_of(sides_, &FileSides::saysWhere)) {
+        byStamp_ =
+            new QCheckBox(tr("Put files where their time stamps, or a bar or seconds in their names, say"), this);
+        byStamp_->setObjectName("byStamp");
+        byStamp_->setToolTip(tr("Otherwise they begin at bar 1. Of the first files of a song, bar 1 is the full hour "
+                                "before the earliest stamp"));
+        byStamp_->setChecked(std::ranges::all_of(sides_, &FileSides::saysWhere));
+        column->addWidget(byStamp_);
+    }
     auto* buttons = new QDialogButtonBox(this);
     auto* take = buttons->addButton(tr("Bring in"), QDialogButtonBox::AcceptRole);
     take->setObjectName("bringIn");
@@ -200,6 +243,47 @@ ImportDialog::ImportDialog(std::vector<ImportRow> rows, QWidget* parent) : QDial
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addWidget(buttons);
+}
+
+void ImportDialog::addWhat(int row)
+{
+    auto* what = new QComboBox(table_);
+    what->setObjectName(QStringLiteral("what.%1").arg(row));
+    what->setAccessibleName(tr("What it is"));
+    what->setToolTip(
+        tr("A DI goes through a rig; a microphone is heard as it is. The band and references are heard beside "
+           "the guitars and never judged as one"));
+    const ImportRow& own = rows_[std::size_t(row)];
+    for (const What& w : kWhats) {
+        what->addItem(tr(w.text));
+        if (w.role == own.role && w.source == own.source) what->setCurrentIndex(what->count() - 1);
+    }
+    connect(what, &QComboBox::currentIndexChanged, this, [this, row](int index) {
+        rows_[std::size_t(row)].role = kWhats[std::size_t(index)].role;
+        rows_[std::size_t(row)].source = kWhats[std::size_t(index)].source;
+        fillChannels(row);
+    });
+    table_->setCellWidget(row, kWhat, what);
+}
+
+/// What may be heard of the file, by what it is.
+void ImportDialog::fillChannels(int row)
+{
+    auto* channel = new QComboBox(table_);
+    channel->setAccessibleName(tr("Channel"));
+    channel->setObjectName(QStringLiteral("channel.%1").arg(row));
+    const FileSides& sides = sides_[std::size_t(row)];
+    if (sides.count <= 1 || sides.alike) {
+        channel->addItem(sides.count > 1 ? tr("all alike") : tr("mono"), 0);
+    } else {
+        if (sides.count == 2 && mayBeStereo(rows_[std::size_t(row)].role))
+            channel->addItem(tr("stereo"), kBothChannels);
+        for (int c = 1; c <= sides.count; ++c)
+            channel->addItem(
+                sides.count == 2 ? (c == 1 ? tr("left") : tr("right")) : tr("%1 of %2").arg(c).arg(sides.count), c);
+        channel->addItem(tr("mean"), kMeanOfChannels);
+    }
+    table_->setCellWidget(row, kChannel, channel);
 }
 
 std::vector<ImportRow> ImportDialog::rows() const
@@ -215,6 +299,7 @@ std::vector<ImportRow> ImportDialog::rows() const
         out[i].pickup = text(kPickup);
         out[i].place = qobject_cast<QComboBox*>(table_->cellWidget(r, kPlace))->currentData().toDouble();
         out[i].channel = qobject_cast<QComboBox*>(table_->cellWidget(r, kChannel))->currentData().toInt();
+        out[i].landsByStamp = byStamp_ && byStamp_->isChecked() && sides_[i].saysWhere;
     }
     for (auto at = shorts_.rbegin(); at != shorts_.rend(); ++at) {
         if (at->second->isChecked())

@@ -160,6 +160,10 @@ void MainWindow::fillSessionMenu()
         exporter_->askMix();
     })->setObjectName("action.exportMix");
     add(tr("Export each layer \u2026"), QKeySequence("Ctrl+Shift+E"), [this] { exporter_->askLayers(); });
+    for (const StemsBy by : {StemsBy::Bus, StemsBy::Part, StemsBy::Side, StemsBy::Layer})
+        add(tr("Export the song and its stems by %1 \u2026").arg(QString::fromStdString(nameOf(by))), {}, [this, by] {
+            exporter_->askStems(by);
+        })->setObjectName(QStringLiteral("action.stems.%1").arg(QString::fromStdString(nameOf(by))));
     add(tr("Save the recall sheet \u2026"), QKeySequence("Ctrl+R"), [this] { emit bench<LogBench>()->saveSheet(); });
     menu->addSeparator();
     QAction* undo = session_.undoStack().createUndoAction(this, tr("Undo"));

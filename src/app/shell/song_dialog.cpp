@@ -13,7 +13,8 @@
 namespace gristle::app {
 
 SongDialog::SongDialog(const core::Song& song, std::function<QString()> askMidi, QWidget* parent)
-    : QDialog(parent), askMidi_(std::move(askMidi)), tempos_(song.tempos), meters_(song.meters)
+    : QDialog(parent), askMidi_(std::move(askMidi)), tempos_(song.tempos), meters_(song.meters),
+      sections_(song.sections)
 {
     setObjectName("songDialog");
     setWindowTitle(tr("Song"));
@@ -54,7 +55,8 @@ SongDialog::SongDialog(const core::Song& song, std::function<QString()> askMidi,
     auto* row = new QHBoxLayout;
     auto* take = new QPushButton(tr("From a MIDI file \u2026"), this);
     take->setObjectName("song.fromMidi");
-    take->setToolTip(tr("Takes tempo and meter, with their changes, from a standard MIDI file"));
+    take->setToolTip(
+        tr("Takes tempo and meter, with their changes, and its markers as sections, from a standard MIDI file"));
     connect(take, &QPushButton::clicked, this, &SongDialog::takeMap);
     auto* forget = new QPushButton(tr("No changes"), this);
     forget->setObjectName("song.noChanges");
@@ -83,15 +85,19 @@ void SongDialog::takeMap()
     if (meter_->findText(meter) < 0) meter_->addItem(meter);
     meter_->setCurrentText(meter);
     tempos_ = map->tempos, meters_ = map->meters;
+    if (!map->markers.empty()) sections_.clear();
+    for (const auto& m : map->markers) sections_.push_back({m.name, m.quarter});
     tellMap();
 }
 
 void SongDialog::tellMap()
 {
-    if (tempos_.empty() && meters_.empty()) return map_->setText(tr("one tempo and one meter throughout"));
     QStringList parts;
+    if (tempos_.empty() && meters_.empty()) parts << tr("one tempo and one meter throughout");
     if (!tempos_.empty()) parts << (tempos_.size() == 1 ? tr("one of tempo") : tr("%1 of tempo").arg(tempos_.size()));
     if (!meters_.empty()) parts << (meters_.size() == 1 ? tr("one of meter") : tr("%1 of meter").arg(meters_.size()));
+    if (!sections_.empty())
+        parts << (sections_.size() == 1 ? tr("one section") : tr("%1 sections").arg(sections_.size()));
     map_->setText(parts.join(tr(", ")));
 }
 
@@ -99,7 +105,7 @@ void SongDialog::apply(core::Song& song) const
 {
     if (!name_->text().trimmed().isEmpty()) song.name = name_->text().trimmed().toStdString();
     song.tempoBpm = tempo_->value();
-    song.tempos = tempos_, song.meters = meters_;
+    song.tempos = tempos_, song.meters = meters_, song.sections = sections_;
     song.referenceHz = reference_->value();
     song.meter = meter_->currentText().toStdString();
     song.tuning = tuning_->text().trimmed().toStdString();

@@ -27,6 +27,7 @@ private:
     std::function<QString()> askMidi_;
     std::vector<core::TempoChange> tempos_;
     std::vector<core::MeterChange> meters_;
+    std::vector<core::Section> sections_;
     QLabel* map_;
     QLineEdit *name_, *tuning_;
     QDoubleSpinBox *tempo_, *reference_;

@@ -1,4 +1,5 @@
 #include "app/shell/tour.h"
+#include "app/benches/blend/blend_bench.h"
 #include "app/benches/cab/cab_bench.h"
 #include "app/benches/cab/make_page.h"
 #include "app/benches/level/check_page.h"
@@ -53,6 +54,14 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
             then();
         });
     };
+    for (const char* page : {"sums", "song"}) {
+        steps_.push_back([this, page] {
+            window_.session().setPath({});
+            window_.showBench("Blend");
+            window_.bench<BlendBench>()->showPage(page);
+        });
+        steps_.push_back([this, page] { shoot(page); });
+    }
     steps_.push_back([this] { window_.bench<TakeBench>()->book().useTake(0); });
     cabPage("impulses", [] {});
     steps_.push_back([this] {
@@ -81,10 +90,7 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
         checkStep(5.5);
     });
     steps_.push_back([this] { checkStep(14.0, false); });
-    steps_.push_back([this] {
-        shoot("check-turn");
-        window_.bench<LevelBench>()->page<CheckPage>()->check().press();
-    });
+    steps_.push_back([this] { window_.bench<LevelBench>()->page<CheckPage>()->check().press(); });
     steps_.push_back([this] { checkStep(12.0); });
     steps_.push_back([this] { checkStep(8.0); });
     steps_.push_back([this] { shoot("check"); });
@@ -115,7 +121,6 @@ Tour::Tour(MainWindow& window, const QString& folder) : QObject(&window), window
         window_.findChild<QPushButton*>("viewTransfer")->click();
     });
     steps_.push_back([this] {
-        shoot("rig-transfer");
         Theme::instance().setLamp(Lamp::Off);
         window_.findChild<QPushButton*>("viewTravel")->click();
     });

@@ -4,6 +4,7 @@
 #include "core/advice/take_judgement.h"
 #include "core/mix/render/dry_samples.h"
 #include "core/mix/render/session_mix.h"
+#include "core/session/layer_role.h"
 
 #include <algorithm>
 
@@ -21,7 +22,8 @@ PartTakes takesOf(const SessionFolder& session, const Song& song, const Part& pa
     PartTakes out;
     out.grid = song.grid();
     std::vector<Take> seen;
-    for (std::size_t l = 0; l < part.layers.size(); ++l)
+    for (std::size_t l = 0; l < part.layers.size(); ++l) {
+        if (!isPlayed(part.layers[l])) continue;
         for (std::size_t t = 0; t < part.layers[l].takes.size(); ++t) {
             const Take& take = part.layers[l].takes[t];
             const auto isSame = [&](const Take& s) { return s.file == take.file && s.channel == take.channel; };
@@ -31,6 +33,7 @@ PartTakes takesOf(const SessionFolder& session, const Song& song, const Part& pa
             dry.tailS = 0.0;
             out.takes.push_back({l, t, take.file, takeKey(song, dry, &take), std::move(dry)});
         }
+    }
     out.isCut = out.takes.size() > PartTakes::kMost;
     if (out.isCut) out.takes.erase(out.takes.begin(), out.takes.end() - long(PartTakes::kMost));
     return out;

@@ -1,5 +1,6 @@
 #include "core/actions/compare_sides.h"
 
+#include "core/session/layer_role.h"
 #include "core/timing/onsets.h"
 
 #include <algorithm>
@@ -76,7 +77,9 @@ ComparedSides compareSides(const LayerRecipe& first, const LayerRecipe& second, 
 
 std::optional<std::pair<std::size_t, std::size_t>> sidesOf(const Part& part, std::size_t layer)
 {
-    const auto isUsable = [&](std::size_t i) { return i < part.layers.size() && part.layers[i].chosenTake(); };
+    const auto isUsable = [&](std::size_t i) {
+        return i < part.layers.size() && isPlayed(part.layers[i]) && part.layers[i].chosenTake();
+    };
     std::size_t own = layer;
     if (!isUsable(own))
         for (own = 0; own < part.layers.size() && !isUsable(own);) ++own;

@@ -8,13 +8,17 @@ namespace gristle::core {
 
 /// Layers to be summed, as a value.
 struct MixPlan {
-    std::vector<MixLayer> layers; ///< their names in their recipes
+    std::string song;
+    std::vector<MixLayer> layers;   ///< their names in their recipes
+    std::vector<std::string> parts; ///< of each layer, its name
     MixOptions options;
-    std::vector<std::string> warnings; ///< of reading the rigs
+    std::vector<std::string> warnings; ///< of reading the rigs, and of buses that are not there
 };
-/// The layers of a part that have a take, at the session's rate and place law.
-/// @error FileMissing where there is none; as layerRecipe()
-Result<MixPlan> planMix(const SessionFolder& session, const Part& part, bool allowMissing);
+/// The layers of a part that have a take, but for references, at the session's rate and place law, through the song's
+/// buses. @error FileMissing where there is none; Usage where a bus feeds itself; as layerRecipe()
+Result<MixPlan> planMix(const SessionFolder& session, const Song& song, const Part& part, bool allowMissing);
+/// The same of all parts.
+Result<MixPlan> planMix(const SessionFolder& session, const Song& song, bool allowMissing);
 /// The same by names: of a part, or of all parts of a song where `part` is empty; the first song where `song` is.
 /// @error besides, Usage where there is no such song or part
 Result<MixPlan> planMix(const SessionFolder& session, const std::string& song, const std::string& part,

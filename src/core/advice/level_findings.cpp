@@ -291,4 +291,11 @@ std::vector<Finding> gapFindings(const std::vector<std::int64_t>& gaps, double r
     return {f};
 }
 
+std::vector<Finding> bandLevelFindings(const FileMeasurement& measured, const MeasureOptions& options)
+{
+    auto out = levelFindings(measured, options);
+    std::erase_if(out, [](const Finding& f) { return f.code != "file.truncated" && f.code != "level.silent"; });
+    return out;
+}
+
 } // namespace gristle::core

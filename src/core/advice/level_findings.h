@@ -10,6 +10,9 @@ namespace gristle::core {
 /// level.no_rest, level.channels_alike.
 std::vector<Finding> levelFindings(const FileMeasurement& measured, const MeasureOptions& options);
 
+/// Of a backing or a reference, whose level is not ours to judge: only file.truncated and level.silent.
+std::vector<Finding> bandLevelFindings(const FileMeasurement& measured, const MeasureOptions& options);
+
 /// A sentence that says why a recording without a floor has none.
 std::string whyNoFloor(const NoiseResult& noise);
 

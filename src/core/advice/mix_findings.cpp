@@ -2,6 +2,7 @@
 
 #include "core/advice/file_findings.h"
 #include "core/advice/rig_findings.h"
+#include "core/advice/stem_findings.h"
 #include "core/advice/stereo_findings.h"
 
 #include <algorithm>
@@ -23,6 +24,7 @@ std::vector<Finding> mixFindings(const MixReport& report, const std::vector<std:
         names.push_back(layer.name);
     }
     add(stereoFindings(report.stereo, subject));
+    add(joinFindings(report.joins));
     add(bodyFindings(report.layers, names));
     rank(out);
     return out;

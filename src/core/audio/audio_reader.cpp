@@ -68,6 +68,13 @@ std::vector<ChannelRole> rolesOf(SNDFILE* file, int channels)
     return roles;
 }
 
+std::optional<std::int64_t> stampOf(SNDFILE* file)
+{
+    SF_BROADCAST_INFO info{};
+    if (sf_command(file, SFC_GET_BROADCAST_INFO, &info, sizeof info) != SF_TRUE) return std::nullopt;
+    return std::int64_t(std::uint64_t(info.time_reference_high) << 32 | info.time_reference_low);
+}
+
 /// Whether samples lie in the file as plain little-endian codes that our own decoder takes.
 bool isPlainPcm(int format)
 {
@@ -220,6 +227,7 @@ Result<AudioReader> AudioReader::open(const fs::path& path)
     out.container = container;
     state->plainPcm = isPlainPcm(info.format);
     out.roles = rolesOf(state->file, info.channels);
+    out.stampFrames = stampOf(state->file);
     return AudioReader(std::move(state));
 }
 

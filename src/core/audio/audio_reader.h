@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <filesystem>
 #include <memory>
+#include <optional>
 
 namespace gristle::core {
 
@@ -20,7 +21,8 @@ struct AudioInfo {
     bool isFloat = false;  ///< samples on disk are floating point and may pass 1.0
     std::string container; ///< "WAV", "AIFF", "FLAC", "RF64", "W64"
     std::vector<ChannelRole> roles;
-    std::int64_t promisedFrames = 0; ///< what the header says, where the file holds fewer; else as frames
+    std::optional<std::int64_t> stampFrames; ///< time stamp of frame 0, frames; source: EBU Tech 3285, TimeReference
+    std::int64_t promisedFrames = 0;         ///< what the header says, where the file holds fewer; else as frames
 
     double durationS() const noexcept { return static_cast<double>(frames) / sampleRateHz; }
     bool isTruncated() const noexcept { return promisedFrames > frames; }

@@ -60,6 +60,17 @@ SNDFILE* openForWriting(const fs::path& path, SF_INFO info, int encoding, std::i
     return file;
 }
 
+/// Before the first sample. Source: EBU Tech 3285, version 1.
+void stamp(SNDFILE* file, std::int64_t frames)
+{
+    SF_BROADCAST_INFO info{};
+    const auto bits = static_cast<std::uint64_t>(std::max<std::int64_t>(0, frames)); // there is no time before 0
+    info.time_reference_low = static_cast<std::uint32_t>(bits);
+    info.time_reference_high = static_cast<std::uint32_t>(bits >> 32);
+    info.version = 1;
+    sf_command(file, SFC_SET_BROADCAST_INFO, &info, sizeof info);
+}
+
 /// A sample that is a number; others are silence, and counted.
 float finite(float x, std::int64_t& notFinite)
 {
@@ -98,6 +109,7 @@ Result<AudioWriter> AudioWriter::create(const fs::path& path, const WriteOptions
     state->file = openForWriting(temporary, info, subFormat(options.format), options.expectedFrames);
     if (!state->file) return writeError(path, errno ? errno : EIO);
     state->temporary = temporary;
+    if (options.stampFrames) stamp(state->file, *options.stampFrames);
     return AudioWriter(std::move(state));
 }
 
@@ -159,6 +171,15 @@ struct SoundFile {
     }
 };
 
+Outcome checkWhole(const fs::path& file, const AudioInfo& info, ShortFile ifShort)
+{
+    if (!info.isTruncated() || ifShort == ShortFile::TakeWhatIsThere) return Done{};
+    return Error{ErrorCode::Truncated,
+                 fmt::format("{}: it holds {:.2f} s of the {:.2f} s that its header says", shownName(file),
+                             info.durationS(), double(info.promisedFrames) / info.sampleRateHz),
+                 "copy or export it again, or bring in what is there knowingly"};
+}
+
 /// Copies `frames` frames of `from` to `to` as T, only the first channel where `firstOnly`; 0 or errno of what failed.
 struct CopyFailure {
     int reading = 0, writing = 0;
@@ -193,11 +214,7 @@ Result<CopyBeside> copyBeside(const fs::path& from, const fs::path& to, ShortFil
         auto reader = AudioReader::open(from);
         if (!reader) return reader.error();
         info = reader->info();
-        if (info.isTruncated() && ifShort == ShortFile::Refuse)
-            return Error{ErrorCode::Truncated,
-                         fmt::format("{}: it holds {:.2f} s of the {:.2f} s that its header says", shownName(from),
-                                     info.durationS(), double(info.promisedFrames) / info.sampleRateHz),
-                         "copy or export it again, or bring in what is there knowingly"};
+        if (const auto whole = checkWhole(from, info, ifShort); !whole) return whole.error();
         if (ifShort == ShortFile::TakeWhatIsThere) reader->takeWhatIsThere();
         alike = info.channels > 1;
         while (true) {
@@ -234,6 +251,35 @@ Result<CopyBeside> copyBeside(const fs::path& from, const fs::path& to, ShortFil
     info.channels = static_cast<std::size_t>(out.channels);
     info.container = "WAV";
     return CopyBeside{temporary, std::move(info)};
+}
+
+Result<CopyBeside> meanBeside(const fs::path& from, const fs::path& to, ShortFile ifShort)
+{
+    auto reader = AudioReader::open(from);
+    if (!reader) return reader.error();
+    const AudioInfo& info = reader->info();
+    if (const auto whole = checkWhole(from, info, ifShort); !whole) return whole.error();
+    if (ifShort == ShortFile::TakeWhatIsThere) reader->takeWhatIsThere();
+    const fs::path temporary = placeBeside(to);
+    auto writer = AudioWriter::create(temporary, {info.sampleRateHz, 1, SampleFormat::Float32, info.frames});
+    if (!writer) return writer.error();
+    AudioBuffer block, mean(1, 0);
+    while (true) {
+        const auto got = reader->read(block, 65536);
+        if (!got) return got.error();
+        if (*got == 0) break;
+        mean.resize(*got);
+        for (std::size_t i = 0; i < *got; ++i) {
+            double sum = 0.0;
+            for (std::size_t c = 0; c < info.channels; ++c) sum += double(block.channel(c)[i]);
+            mean.channel(0)[i] = static_cast<float>(sum / double(info.channels));
+        }
+        if (const auto wrote = writer->write(mean); !wrote) return wrote.error();
+    }
+    if (const auto placed = writer->commit(); !placed) return placed.error();
+    const auto made = AudioReader::open(temporary);
+    if (!made) return discard(temporary), made.error();
+    return CopyBeside{temporary, made->info()};
 }
 
 Result<AudioInfo> copyLosslessly(const fs::path& from, const fs::path& to)

@@ -10,11 +10,13 @@ struct WriteOptions {
     int sampleRateHz = 48000;
     std::size_t channels = 1;
     SampleFormat format = SampleFormat::Int24;
-    std::int64_t expectedFrames = 0; ///< about: decides between WAV and RF64
+    std::int64_t expectedFrames = 0;           ///< about: decides between WAV and RF64
+    std::optional<std::int64_t> stampFrames{}; ///< time stamp of frame 0 as in AudioInfo; none: the file has none
 };
 
 /// Writes a WAV file (RF64 past 4 GiB) beside its place and puts it there when it is complete: a file that was begun
-/// and not committed leaves nothing behind. The file holds no time stamp. One thread at a time.
+/// and not committed leaves nothing behind. The file does not say when it was written: the same sound gives the same
+/// bytes. One thread at a time.
 class AudioWriter {
 public:
     /// @error WriteFailed where the folder is missing or not writable
@@ -59,5 +61,8 @@ Result<CopyBeside> copyBeside(const std::filesystem::path& from, const std::file
                               ShortFile ifShort = ShortFile::Refuse);
 /// The same into its place.
 Result<AudioInfo> copyLosslessly(const std::filesystem::path& from, const std::filesystem::path& to);
+/// The mean of all channels as one of 32-bit float, beside its place. @error as copyBeside
+Result<CopyBeside> meanBeside(const std::filesystem::path& from, const std::filesystem::path& to,
+                              ShortFile ifShort = ShortFile::Refuse);
 
 } // namespace gristle::core

@@ -199,6 +199,20 @@ Song& songOf(SessionDocument& d, const Planned& p)
     return d.songs.emplace_back(std::move(song));
 }
 
+/// Sections, and a bus for the rhythm guitars with the lead beside it.
+void arrange(Song& song)
+{
+    const BarGrid grid = song.grid();
+    const auto section = [&](const char* name, double bar) { song.sections.push_back({name, grid.quarterOfBar(bar)}); };
+    if (song.name == "Car Deck") {
+        section("verse", 2.0), section("chorus", 6.0);
+        song.buses = {{"rhythm", "", 0.0, ""}};
+        for (Layer& layer : song.parts.front().layers) layer.bus = "rhythm";
+    }
+    if (song.name == "Breakwater") section("intro", 2.0), section("verse", 4.0);
+    if (song.name == "Last Crossing") section("swell", 2.0), section("crossing", 7.0);
+}
+
 } // namespace
 
 Outcome makeDemoSession(const fs::path& folder, const Progress& progress)
@@ -245,6 +259,7 @@ Outcome makeDemoSession(const fs::path& folder, const Progress& progress)
         Layer layer;
         layer.name = p.layer, layer.place = p.place, layer.guitar = p.guitar, layer.pickup = p.pickup,
         layer.rig = p.rig;
+        if (p.microphone >= 0) layer.role = LayerRole::Microphone;
         layer.takes.push_back(std::move(*take));
         song.parts.back().layers.push_back(std::move(layer));
         const auto logged =
@@ -252,6 +267,7 @@ Outcome makeDemoSession(const fs::path& folder, const Progress& progress)
         if (!logged) return logged;
         progress.at(double(i + 1) / double(planned.size()));
     }
+    for (Song& song : document.songs) arrange(song);
     return session->save(document);
 }
 

@@ -13,6 +13,7 @@ class OctaveMeter {
 public:
     explicit OctaveMeter(double rateHz);
     void push(std::span<const float> mono);
+    const Octaves& powers() const noexcept { return power_; } ///< on a scale of the meter's own
     Octaves result() const; ///< dB of the power in all bands together; -100 for a band with nothing in it
 
 private:

@@ -10,8 +10,10 @@ void compare(const Layer& a, Layer b, DocumentChange& change)
     change.names |= a.name != b.name;
     change.takes |= a.takes != b.takes || a.chosen != b.chosen || a.pieces != b.pieces || a.earlierMs != b.earlierMs ||
                     a.isInverted != b.isInverted;
-    change.placing |= a.place != b.place || a.gainDb != b.gainDb;
+    change.takes |= a.role != b.role || a.source != b.source;
+    change.placing |= a.place != b.place || a.gainDb != b.gainDb || a.bus != b.bus || a.sends != b.sends;
     change.rigs |= a.rig != b.rig;
+    b.role = a.role, b.source = a.source, b.bus = a.bus, b.sends = a.sends;
     b.name = a.name, b.takes = a.takes, b.chosen = a.chosen, b.pieces = a.pieces;
     b.earlierMs = a.earlierMs, b.isInverted = a.isInverted;
     b.place = a.place, b.gainDb = a.gainDb, b.rig = a.rig;
@@ -37,7 +39,8 @@ DocumentChange changeOf(const SessionDocument& before, const SessionDocument& af
                 compare(v.layers[l], w.layers[l], out);
             out.rest |= v.playing != w.playing || v.doubleStyle != w.doubleStyle || v.unknown != w.unknown;
         }
-        out.rest |= x.unknown != y.unknown;
+        out.placing |= x.buses != y.buses || x.rig != y.rig || x.gainDb != y.gainDb;
+        out.rest |= x.sections != y.sections || x.stampS != y.stampS || x.unknown != y.unknown;
     }
     out.takes |= a.interface != b.interface || a.sampleRateHz != b.sampleRateHz;
     if (out.names) out.takes = out.placing = out.rigs = true; // layers came, went or moved

@@ -1,6 +1,7 @@
 #include "core/session/midi_tempo.h"
 
 #include "core/audio/file_place.h"
+#include "core/units/text.h"
 
 #include <algorithm>
 #include <cmath>
@@ -62,7 +63,7 @@ struct Signature {
 
 /// The events of one track that say something about time; false where it breaks off.
 bool readTrack(std::span<const unsigned char> chunk, double ticksPerQuarter, std::vector<TempoChange>& tempos,
-               std::vector<Signature>& signatures)
+               std::vector<Signature>& signatures, std::vector<TempoMap::Marker>& markers)
 {
     Bytes in(chunk);
     std::uint64_t tick = 0;
@@ -84,6 +85,8 @@ bool readTrack(std::span<const unsigned char> chunk, double ticksPerQuarter, std
                 const unsigned micros = unsigned(body[0]) << 16 | unsigned(body[1]) << 8 | body[2];
                 tempos.push_back({quarter, micros > 0 ? 6e7 / micros : 0.0});
             }
+            if (kind == 0x06 && !body.empty() && quarter <= kMostQuarters)
+                markers.push_back({quarter, validText(std::string(body.begin(), body.end()))});
             if (kind == 0x58 && body.size() >= 2 && body[0] > 0 && body[1] < 7)
                 signatures.push_back({quarter, std::to_string(body[0]) + "/" + std::to_string(1 << body[1])});
             status = 0;
@@ -120,16 +123,22 @@ Result<TempoMap> parseTempoMap(std::span<const unsigned char> bytes, const std::
         return bad(ErrorCode::BadDocument, "its header is broken", "export it once more");
     std::vector<TempoChange> tempos;
     std::vector<Signature> signatures;
+    std::vector<TempoMap::Marker> markers;
     for (unsigned t = 0; t < tracks && !in.isOver(); ++t) {
         const unsigned kind = in.number(4);
         const auto chunk = in.take(in.number(4));
         if (kind != 0x4D54726B) continue; // of a kind that is not ours to know
-        if (!readTrack(chunk, double(division), tempos, signatures) || in.isBroken())
+        if (!readTrack(chunk, double(division), tempos, signatures, markers) || in.isBroken())
             return bad(ErrorCode::BadDocument, "it breaks off within a track", "export it once more");
     }
     std::ranges::stable_sort(tempos, {}, &TempoChange::quarter);
     std::ranges::stable_sort(signatures, {}, &Signature::quarter);
     TempoMap out;
+    std::ranges::stable_sort(markers, {}, &TempoMap::Marker::quarter);
+    for (TempoMap::Marker& m : markers) {
+        if (!out.markers.empty() && out.markers.back().quarter == m.quarter) out.markers.pop_back();
+        out.markers.push_back(std::move(m));
+    }
     for (const TempoChange& t : tempos) {
         if (t.quarter > kMostQuarters) break;
         if (!(t.bpm >= kLeastBpm && t.bpm <= kMostBpm))

@@ -14,11 +14,17 @@ struct TempoMap {
     std::string meter = "4/4";
     std::vector<TempoChange> tempos; ///< after the beginning
     std::vector<MeterChange> meters;
+    struct Marker {
+        double quarter = 0.0;
+        std::string name;
+        bool operator==(const Marker&) const = default;
+    };
+    std::vector<Marker> markers; ///< in order of time; of several at one place the last
     bool operator==(const TempoMap&) const = default;
 };
 
-/// Reads set-tempo and time-signature events of all tracks; notes and all else are passed over. Where nothing is said,
-/// 120 quarter notes a minute and 4/4. Source: MIDI 1.0, Standard MIDI Files 1.0 (RP-001).
+/// Reads set-tempo, time-signature and marker events of all tracks; notes and all else are passed over. Where nothing
+/// is said, 120 quarter notes a minute and 4/4. Source: MIDI 1.0, Standard MIDI Files 1.0 (RP-001).
 /// @error BadDocument where it is none or breaks off; Unsupported where its time is in seconds (SMPTE); OutOfRange
 /// where a tempo is not within 20 to 400. What is more than a million quarter notes away is left out
 Result<TempoMap> parseTempoMap(std::span<const unsigned char> bytes, const std::string& name);

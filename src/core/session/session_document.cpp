@@ -1,4 +1,6 @@
 #include "core/session/session_document.h"
+
+#include "core/session/layer_role.h"
 #include "core/units/early_note.h"
 
 #include "core/units/json_text.h"
@@ -37,9 +39,26 @@ Json takeToJson(const Take& t)
                 {"recorded", t.recorded}, {"source", t.source},   {"input", calibrationToJson(t.input)}};
     if (!t.gaps.empty()) out["gap"] = t.gaps;
     if (t.atS != 0.0) out["at_s"] = t.atS;
+    if (t.isStereo) out["stereo"] = true;
     if (t.isPunch()) out["span_s"] = {t.spanFromS, t.spanToS};
     if (t.playing != PlayingNotes{}) out["playing"] = playingToJson(t.playing);
     putBackUnknown(out, t.unknown);
+    return out;
+}
+
+void putSends(Json& out, const std::vector<Send>& sends)
+{
+    for (const Send& s : sends) {
+        Json& send = out["send"].emplace_back(Json{{"to", s.to}, {"gain_db", s.gainDb}});
+        putBackUnknown(send, s.unknown);
+    }
+}
+
+Json busToJson(const Bus& b)
+{
+    Json out = {{"name", b.name}, {"rig", b.rig}, {"gain_db", b.gainDb}, {"into", b.into}};
+    putSends(out, b.sends);
+    putBackUnknown(out, b.unknown);
     return out;
 }
 
@@ -49,6 +68,10 @@ Json layerToJson(const Layer& l)
                 {"pickup", l.pickup}, {"rig", l.rig},     {"chosen", l.chosen}};
     if (l.earlierMs != 0.0) out["earlier_ms"] = l.earlierMs;
     if (l.isInverted) out["inverted"] = true;
+    if (l.role != LayerRole::Di) out["role"] = nameOf(l.role);
+    if (!l.source.empty()) out["source"] = l.source;
+    if (!l.bus.empty()) out["bus"] = l.bus;
+    putSends(out, l.sends);
     out["take"] = Json::array();
     for (const Take& t : l.takes) out["take"].push_back(takeToJson(t));
     for (const Piece& p : l.pieces) out["piece"].push_back(pieceToJson(p));
@@ -262,6 +285,8 @@ Take readTake(const Json& json, const std::string& where, std::optional<Error>& 
         return std::int64_t{0};
     });
     fields.number("at_s", t.atS, -kMostSongS, kMostSongS);
+    fields.flag("stereo", t.isStereo);
+    if (t.isStereo && t.channels < 2) fields.fail("stereo", "is set for a file of one channel");
     if (const Json* span = fields.find("span_s")) {
         if (span->is_array() && span->size() == 2 && (*span)[0].is_number() && (*span)[1].is_number())
             t.spanFromS = (*span)[0].get<double>(), t.spanToS = (*span)[1].get<double>();
@@ -273,6 +298,49 @@ Take readTake(const Json& json, const std::string& where, std::optional<Error>& 
     return t;
 }
 
+Send readSend(const Json& json, const std::string& where, std::optional<Error>& failure)
+{
+    Send s;
+    Fields fields(json, where, failure);
+    fields.text("to", s.to);
+    fields.number("gain_db", s.gainDb, -60.0, 60.0);
+    s.unknown = fields.unknownText();
+    return s;
+}
+
+Bus readBus(const Json& json, const std::string& where, std::optional<Error>& failure)
+{
+    Bus b;
+    Fields fields(json, where, failure);
+    fields.text("name", b.name);
+    if (b.name.empty()) fields.fail("name", "is missing");
+    fields.file("rig", b.rig);
+    fields.number("gain_db", b.gainDb, -60.0, 60.0);
+    fields.text("into", b.into);
+    fields.list("send", b.sends, readSend);
+    b.unknown = fields.unknownText();
+    return b;
+}
+
+Section readSection(const Json& json, const std::string& where, std::optional<Error>& failure)
+{
+    Section s;
+    Fields fields(json, where, failure);
+    fields.text("name", s.name);
+    fields.number("quarter", s.quarter, 0.0, kMostSongS);
+    s.unknown = fields.unknownText();
+    return s;
+}
+
+LayerRole readRole(Fields& fields)
+{
+    std::string name = nameOf(LayerRole::Di);
+    fields.text("role", name);
+    const auto role = parseRole(name);
+    if (!role) fields.fail("role", "is no role that this version knows (" + name + ")");
+    return role.value_or(LayerRole::Di);
+}
+
 Layer readLayer(const Json& json, const std::string& where, std::optional<Error>& failure)
 {
     Layer l;
@@ -282,6 +350,10 @@ Layer readLayer(const Json& json, const std::string& where, std::optional<Error>
     fields.number("gain_db", l.gainDb, -60.0, 60.0);
     fields.number("earlier_ms", l.earlierMs, -1000.0, 1000.0);
     fields.flag("inverted", l.isInverted);
+    l.role = readRole(fields);
+    fields.text("source", l.source);
+    fields.text("bus", l.bus);
+    fields.list("send", l.sends, readSend);
     fields.text("guitar", l.guitar);
     fields.text("pickup", l.pickup);
     fields.file("rig", l.rig);
@@ -344,6 +416,11 @@ Song readSong(const Json& json, const std::string& where, std::optional<Error>& 
         return m;
     });
     fields.list("part", s.parts, readPart);
+    fields.list("section", s.sections, readSection);
+    fields.list("bus", s.buses, readBus);
+    fields.file("rig", s.rig);
+    fields.number("gain_db", s.gainDb, -60.0, 60.0);
+    fields.number("stamp_s", s.stampS, 0.0, kMostSongS);
     s.unknown = fields.unknownText();
     return s;
 }
@@ -376,6 +453,19 @@ std::vector<LayerPath> allLayers(const SessionDocument& d)
     return out;
 }
 
+std::vector<std::string> allRigs(const SessionDocument& d)
+{
+    std::set<std::string> out;
+    for (const Song& song : d.songs) {
+        out.insert(song.rig);
+        for (const Bus& bus : song.buses) out.insert(bus.rig);
+        for (const Part& part : song.parts)
+            for (const Layer& layer : part.layers) out.insert(layer.rig);
+    }
+    out.erase("");
+    return {out.begin(), out.end()};
+}
+
 bool staysInside(const std::string& relative)
 {
     const std::filesystem::path path(relative);
@@ -397,6 +487,14 @@ Json songToJson(const Song& s)
         Json& meter = song["meter_change"].emplace_back(Json{{"bar", m.bar}, {"meter", m.meter}});
         putBackUnknown(meter, m.unknown);
     }
+    for (const Section& one : s.sections) {
+        Json& section = song["section"].emplace_back(Json{{"name", one.name}, {"quarter", one.quarter}});
+        putBackUnknown(section, one.unknown);
+    }
+    for (const Bus& bus : s.buses) song["bus"].push_back(busToJson(bus));
+    if (!s.rig.empty()) song["rig"] = s.rig;
+    if (s.gainDb != 0.0) song["gain_db"] = s.gainDb;
+    if (s.stampS != 0.0) song["stamp_s"] = s.stampS;
     song["part"] = Json::array();
     for (const Part& p : s.parts) {
         Json part = {{"name", p.name}};

@@ -23,16 +23,25 @@ struct PlayingNotes {
     bool operator==(const PlayingNotes&) const = default;
 };
 
+/// What a layer's takes are. Only a DI has a rig; backing and reference are never judged as a guitar.
+enum class LayerRole {
+    Di,         ///< an instrument straight from its cable
+    Microphone, ///< an amplifier as it was recorded
+    Backing,    ///< the band, or one of it
+    Reference   ///< something to compare with, in no mix
+};
+
 /// One recorded attempt at a layer: an immutable file in audio/.
 struct Take {
     std::string file; ///< relative to the session's folder, inside it
     std::int64_t frames = 0;
     int sampleRateHz = 0;
     int channels = 1;
-    int channel = 0;      ///< from 1: which one is used; 0 where all are alike
-    std::string hash;     ///< XXH3-128 of the file, hexadecimal
-    std::string recorded; ///< ISO 8601, local time
-    std::string source;   ///< the name that it was brought in under
+    int channel = 0;       ///< from 1: which one is used; 0 where all are alike, or where both sides are heard
+    bool isStereo = false; ///< the first two channels are heard as two sides
+    std::string hash;      ///< XXH3-128 of the file, hexadecimal
+    std::string recorded;  ///< ISO 8601, local time
+    std::string source;    ///< the name that it was brought in under
     Calibration input;
     std::vector<std::int64_t> gaps;        ///< frames before which samples were lost while recording
     double atS = 0.0;                      ///< where in the song its first frame is, seconds; below 0: before bar 1
@@ -56,15 +65,46 @@ struct Piece {
     bool operator==(const Piece&) const = default;
 };
 
+/// A copy of a signal that goes into a bus besides.
+struct Send {
+    std::string to; ///< a bus of the song
+    double gainDb = 0.0;
+    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
+    bool operator==(const Send&) const = default;
+};
+
+/// Where signals meet before the song's sum: a stereo sum with a rig, a gain and sends of its own.
+struct Bus {
+    std::string name;
+    std::string rig; ///< file of the rig version, relative to the folder; empty: none
+    double gainDb = 0.0;
+    std::string into; ///< the bus that it goes into; empty: the song
+    std::vector<Send> sends{};
+    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
+    bool operator==(const Bus&) const = default;
+};
+
+/// A stretch of a song with a name, up to where the next one begins.
+struct Section {
+    std::string name;
+    double quarter = 0.0;  ///< where it begins, quarter notes from bar 1
+    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
+    bool operator==(const Section&) const = default;
+};
+
 /// One performance wanted for a part, with its place in the stereo picture.
 struct Layer {
     std::string name;
-    double place = 0.0; ///< -100 left to 100 right
+    LayerRole role = LayerRole::Di;
+    std::string source{}; ///< what is heard: of sourcesOf(role); empty: the first of them
+    double place = 0.0;   ///< -100 left to 100 right
     double gainDb = 0.0;
     double earlierMs = 0.0; ///< that its takes are moved by, to meet other microphones; the files stay as they are
     bool isInverted = false;
     std::string guitar, pickup;
-    std::string rig; ///< file of the rig version, relative to the folder; empty: dry
+    std::string rig;   ///< file of the rig version, relative to the folder; empty: dry
+    std::string bus{}; ///< of the song, that it goes into; empty: the song's sum
+    std::vector<Send> sends{};
     std::vector<Take> takes;
     std::size_t chosen = 0;    ///< the take that counts
     std::vector<Piece> pieces; ///< in order of time; empty: the take that counts, as it is
@@ -91,8 +131,13 @@ struct Song {
     std::vector<Part> parts{};
     std::vector<TempoChange> tempos{}; ///< after the beginning
     std::vector<MeterChange> meters{};
-    double referenceHz = 440.0; ///< of A4
-    std::string unknown{};      ///< fields of a newer version, a JSON object as text; kept as they came
+    double referenceHz = 440.0;      ///< of A4
+    std::vector<Section> sections{}; ///< in order of time
+    std::vector<Bus> buses{};
+    std::string rig{};     ///< over the song's sum; empty: none
+    double gainDb = 0.0;   ///< after it
+    double stampS = 0.0;   ///< time stamp of bar 1 in files of other programs, seconds
+    std::string unknown{}; ///< fields of a newer version, a JSON object as text; kept as they came
     bool operator==(const Song&) const = default;
     /// Quarter notes in a bar of the meter: 6/8 has 3.
     double quartersPerBar() const { return quartersOfMeter(meter); }
@@ -136,6 +181,7 @@ struct LayerPath {
 
 const Layer* findLayer(const SessionDocument& document, const LayerPath& path);
 Layer* findLayer(SessionDocument& document, const LayerPath& path);
+std::vector<std::string> allRigs(const SessionDocument& document); ///< of layers, buses and songs, each once
 std::vector<LayerPath> allLayers(const SessionDocument& document);
 
 /// The document as docs/schema/session.json describes it.

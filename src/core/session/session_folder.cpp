@@ -402,11 +402,9 @@ LogPart SessionFolder::readLogFrom(std::int64_t byte) const
 std::vector<Missing> SessionFolder::check(bool deep, const Progress& progress) const
 {
     std::vector<Missing> out;
-    std::set<std::string> rigs;
     const auto layers = allLayers(state_->document);
     for (std::size_t i = 0; i < layers.size() && !progress.stopped(); ++i) {
         const Layer& layer = *findLayer(state_->document, layers[i]);
-        if (!layer.rig.empty()) rigs.insert(layer.rig);
         for (const Take& take : layer.takes) {
             const fs::path file = state_->folder / take.file;
             if (!isThere(file)) {
@@ -421,7 +419,7 @@ std::vector<Missing> SessionFolder::check(bool deep, const Progress& progress) c
         }
         progress.at(double(i + 1) / double(layers.size()));
     }
-    for (const auto& name : rigs) {
+    for (const auto& name : allRigs(state_->document)) {
         std::vector<std::string> warnings;
         const auto rig = loadRig(name, Unknown::Bypass, warnings);
         if (!rig) {

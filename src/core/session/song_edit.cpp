@@ -1,5 +1,6 @@
 #include "core/session/song_edit.h"
 
+#include "core/session/layer_role.h"
 #include "core/units/text.h"
 
 #include <algorithm>
@@ -91,7 +92,9 @@ Part madeBeside(const Part* neighbour)
 Layer madeBeside(const Layer* neighbour)
 {
     Layer out;
-    if (neighbour) {
+    if (neighbour && isPlayed(*neighbour)) {
+        out.role = neighbour->role, out.source = neighbour->source;
+        out.bus = neighbour->bus, out.sends = neighbour->sends;
         out.rig = neighbour->rig, out.guitar = neighbour->guitar, out.pickup = neighbour->pickup;
         out.place = neighbour->place == 0.0 ? 0.0 : -neighbour->place;
         out.gainDb = neighbour->gainDb;

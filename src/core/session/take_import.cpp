@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <fmt/format.h>
 #include <fstream>
 #include <xxhash.h>
 
@@ -36,12 +37,20 @@ std::string freeName(const fs::path& base, const std::string& folder, const std:
 Result<StagedTake> stageTake(const fs::path& folder, const Calibration& input, const fs::path& file,
                              const ImportOptions& options, const std::string& now)
 {
-    const auto channel = chooseChannel(file, options.channelFromOne);
+    const auto channel =
+        options.sides == ImportSides::One ? chooseChannel(file, options.channelFromOne) : Result<std::size_t>(0);
     if (!channel) return channel.error();
     StagedTake out;
     out.stem = safeStem(file.stem().string());
-    auto copy = copyBeside(file, folder / "audio" / (out.stem + ".wav"), options.ifShort);
+    const fs::path to = folder / "audio" / (out.stem + ".wav");
+    auto copy = options.sides == ImportSides::Mean ? meanBeside(file, to, options.ifShort)
+                                                   : copyBeside(file, to, options.ifShort);
     if (!copy) return copy.error();
+    if (options.sides == ImportSides::Both && copy->info.channels > 2)
+        return discard(copy->temporary), Error{ErrorCode::Unsupported,
+                                               fmt::format("{}: it has {} channels, and two sides are wanted",
+                                                           shownName(file), copy->info.channels),
+                                               "choose one of its channels, or export two"};
     out.temporary = std::move(copy->temporary);
     auto hash = hashFile(out.temporary);
     if (!hash) return discard(out.temporary), hash.error();
@@ -50,7 +59,8 @@ Result<StagedTake> stageTake(const fs::path& folder, const Calibration& input, c
     take.frames = copy->info.frames;
     take.sampleRateHz = copy->info.sampleRateHz;
     take.channels = static_cast<int>(copy->info.channels);
-    take.channel = take.channels > 1 ? static_cast<int>(*channel) + 1 : 0;
+    take.isStereo = options.sides == ImportSides::Both && take.channels == 2;
+    take.channel = take.channels > 1 && !take.isStereo ? static_cast<int>(*channel) + 1 : 0;
     take.recorded = now;
     take.source = shownName(file);
     take.input = input;

@@ -7,9 +7,17 @@
 
 namespace gristle::core {
 
+/// What is heard of a file with several channels.
+enum class ImportSides {
+    One,  ///< one channel
+    Both, ///< two, as two sides; one where they are alike
+    Mean  ///< their mean, which is written as a file of one channel
+};
+
 /// How a file is brought in.
 struct ImportOptions {
-    int channelFromOne = 0; ///< as chooseChannel
+    ImportSides sides = ImportSides::One;
+    int channelFromOne = 0; ///< of One: as chooseChannel
     ShortFile ifShort = ShortFile::Refuse;
 };
 
@@ -21,8 +29,9 @@ struct StagedTake {
     std::string stem; ///< of the name that it wants
 };
 
-/// Copies a file losslessly into a session's audio/ and describes it; no document is changed, so it may run beside
-/// other work on the session. @error as copyBeside and chooseChannel
+/// Copies a file (but for a mean) losslessly into a session's audio/ and describes it; no document is changed, so it
+/// may run beside other work on the session. @error as copyBeside and chooseChannel; Unsupported where more than two
+/// channels are to be two sides
 Result<StagedTake> stageTake(const std::filesystem::path& folder, const Calibration& input,
                              const std::filesystem::path& file, const ImportOptions& options, const std::string& now);
 /// Gives staged takes free names of their own, all or none. @error WriteFailed, and then all of them are discarded

@@ -1,6 +1,9 @@
 #include "core/session/take_place.h"
 
+#include "core/session/layer_role.h"
+
 #include <algorithm>
+#include <fmt/format.h>
 
 namespace gristle::core {
 
@@ -40,6 +43,20 @@ std::string rigBeside(const Part& part, const std::string& layer, const std::str
 
 } // namespace
 
+Outcome checkPlace(const SessionDocument& document, const TakePlace& into)
+{
+    const auto song = std::ranges::find(document.songs, into.song, &Song::name);
+    if (!into.role || song == document.songs.end()) return Done{};
+    const auto part = std::ranges::find(song->parts, into.part, &Part::name);
+    if (part == song->parts.end()) return Done{};
+    const auto layer = std::ranges::find(part->layers, into.layer, &Layer::name);
+    if (layer == part->layers.end() || layer->takes.empty() || layer->role == *into.role) return Done{};
+    return Error{ErrorCode::Usage,
+                 fmt::format("layer \"{}\" of \"{}\": it has takes of {}, and this is {}", layer->name, part->name,
+                             wordsOf(layer->role), wordsOf(*into.role)),
+                 "name another layer, or change the role of this one first"};
+}
+
 LayerPath addTake(SessionDocument& document, const TakePlace& into, Take take, const std::string& firstRig)
 {
     if (document.sampleRateHz == 0) document.sampleRateHz = take.sampleRateHz;
@@ -47,10 +64,16 @@ LayerPath addTake(SessionDocument& document, const TakePlace& into, Take take, c
     Part& part = named(song.parts, into.part);
     const std::size_t before = part.layers.size();
     Layer& layer = named(part.layers, into.layer);
-    if (part.layers.size() > before) layer.rig = rigBeside(part, layer.name, firstRig);
-    if (layer.takes.empty() && into.place) layer.place = *into.place;
+    if (layer.takes.empty()) {
+        if (into.place) layer.place = *into.place;
+        if (into.role) layer.role = *into.role;
+        if (!into.source.empty()) layer.source = into.source;
+    }
+    if (part.layers.size() > before && mayHaveRig(layer.role)) layer.rig = rigBeside(part, layer.name, firstRig);
+    if (!mayHaveRig(layer.role)) layer.rig.clear();
     if (!into.guitar.empty()) layer.guitar = into.guitar;
     if (!into.pickup.empty()) layer.pickup = into.pickup;
+    take.atS = into.atS != 0.0 ? into.atS : take.atS;
     const bool counts = !take.isPunch() || layer.takes.empty();
     layer.takes.push_back(std::move(take));
     if (counts) {

@@ -1,67 +1,26 @@
 #pragma once
 
-#include "app/benches/bench.h"
-#include "app/models/session_task.h"
-#include "core/actions/mix_layers.h"
-#include "core/mix/figures/copies.h"
-
-class QCheckBox;
-class QComboBox;
-class QLabel;
-class QPushButton;
-class QTableWidget;
+#include "app/benches/paged_bench.h"
+#include "core/mix/render/mixdown.h"
 
 namespace gristle::app {
 
-class BandPlot;
-class PlaceRuler;
+class PlacesPage;
+class SongSum;
 
-/// Layers and sides together: balance, place, width, what does mono lose? Measured on the rendered sum.
-class BlendBench : public Bench {
+/// Layers and sides together: places between left and right, and what each sum of the song gains or loses.
+class BlendBench : public PagedBench {
     Q_OBJECT
 public:
     BlendBench(const BenchContext& context, QWidget* parent);
     BenchState state() const override;
-    BenchFindings findings() const override;
-    Remedies remedies() override;
-    AuditionRequest audition() const override;
     bool isMonoOffered() const override { return true; }
-    bool isBusy() const override { return task_.isBusy() || meetTask_.isBusy(); }
 
-    const std::optional<core::MixReport>& report() const { return report_; }
-
-protected:
-    void showEvent(QShowEvent*) override { refresh(); }
+    const std::optional<core::MixReport>& report() const; ///< of the part in hand, as Places shows it
 
 private:
-    core::Result<core::MixPlan> plan(core::Effort effort) const;
-    void build();
-    void refresh();
-    void fillTable();
-    void measure();
-    void setLayerValue(int layer, double place, double gainDb, const QString& text);
-    void matchLoudness();
-    void turnAll(double db);
-    void meet(const core::MixPlan& plan);
-    std::optional<core::LayerPath> metLayer(const core::Finding& finding) const;
-    void showReport();
-
-    PlaceRuler* ruler_;
-    QTableWidget* table_;
-    BandPlot *loss_, *correlation_;
-    QLabel* readings_;
-    QPushButton* mono_;
-    QComboBox* law_;
-    QString trouble_;
-    std::optional<core::MixReport> report_;
-    std::string measuredOf_;                      ///< what report_ is of, or what is being measured; empty: nothing
-    std::vector<std::string> warnings_;           ///< of reading its rigs
-    bool isOld_ = true;                           ///< something changed while this was hidden
-    std::vector<core::CopiedPerformance> copies_; ///< predicted from the recipe, beside what was measured
-    std::vector<std::size_t> shown_;              ///< layers of the part that have takes
-    std::vector<core::Finding> meetings_;         ///< of layers that work against each other
-    SessionTask task_{session()}, meetTask_{session()};
-    bool refreshing_ = false;
+    SongSum* song_;
+    PlacesPage* places_;
 };
 
 } // namespace gristle::app

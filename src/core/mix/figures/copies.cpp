@@ -37,8 +37,8 @@ std::vector<double> powerOf(std::span<const float> x, int rateHz, double& binHz)
 
 bool isSamePerformance(const LayerRecipe& a, const LayerRecipe& b)
 {
-    return a.file == b.file && a.channelFromOne == b.channelFromOne && a.startS == b.startS &&
-           a.rig.chain == b.rig.chain && a.rig.outputDb == b.rig.outputDb;
+    return a.file == b.file && a.channelFromOne == b.channelFromOne && a.isStereo == b.isStereo &&
+           a.startS == b.startS && a.rig.chain == b.rig.chain && a.rig.outputDb == b.rig.outputDb;
 }
 
 Result<std::vector<CopiedPerformance>> predictCopies(const std::vector<MixLayer>& layers, const MixOptions& options,

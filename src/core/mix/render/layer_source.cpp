@@ -50,7 +50,24 @@ Result<std::map<std::string, HeldImpulse>> held(const std::vector<ImpulseInPlace
     return out;
 }
 
+/// One side of a stereo recipe.
+LayerRecipe sideOf(const LayerRecipe& recipe, int channelFromOne)
+{
+    LayerRecipe out = recipe;
+    out.isStereo = false;
+    out.channelFromOne = channelFromOne;
+    for (PieceRecipe& piece : out.pieces) piece.channelFromOne = channelFromOne;
+    return out;
+}
+
 } // namespace
+
+Result<TakeReader> openTake(const LayerRecipe& recipe)
+{
+    if (recipe.isStereo) return openTake(sideOf(recipe, 1));
+    return recipe.pieces.empty() ? TakeReader::open(recipe.file, recipe.channelFromOne)
+                                 : TakeReader::join(recipe.pieces);
+}
 
 struct LayerSource::State {
     TakeReader reader;
@@ -140,10 +157,23 @@ LayerSource::LayerSource(LayerSource&&) noexcept = default;
 LayerSource& LayerSource::operator=(LayerSource&&) noexcept = default;
 LayerSource::~LayerSource() = default;
 
+Result<LayerSource> LayerSource::openBoth(const LayerRecipe& recipe)
+{
+    auto left = open(sideOf(recipe, 1));
+    if (!left) return left.error();
+    auto right = open(sideOf(recipe, 2));
+    if (!right) return right.error();
+    if (left->channels() != 1)
+        return Error{ErrorCode::Unsupported, recipe.name + ": a stereo take goes through a rig that makes stereo",
+                     "take a mono rig, or put the rig on a bus"};
+    left->right_ = std::make_unique<LayerSource>(std::move(*right));
+    return left;
+}
+
 Result<LayerSource> LayerSource::open(const LayerRecipe& recipe)
 {
-    auto reader =
-        recipe.pieces.empty() ? TakeReader::open(recipe.file, recipe.channelFromOne) : TakeReader::join(recipe.pieces);
+    if (recipe.isStereo) return openBoth(recipe);
+    auto reader = openTake(recipe);
     if (!reader) return reader.error();
     const int rate = recipe.rateHz > 0 ? recipe.rateHz : reader->info().sampleRateHz;
     CompileOptions options;
@@ -190,7 +220,7 @@ Result<LayerSource> LayerSource::open(const LayerRecipe& recipe)
 }
 
 int LayerSource::rateHz() const noexcept { return state_->rate; }
-std::size_t LayerSource::channels() const noexcept { return state_->channelsOut; }
+std::size_t LayerSource::channels() const noexcept { return right_ ? 2 : state_->channelsOut; }
 std::int64_t LayerSource::frames() const noexcept { return state_->total; }
 std::size_t LayerSource::latency() const noexcept { return state_->rig.latency(); }
 const CompiledRig& LayerSource::rig() const noexcept { return state_->rig; }
@@ -198,6 +228,20 @@ double LayerSource::inputFullScaleVolts() const noexcept { return state_->inFull
 const AudioInfo& LayerSource::info() const noexcept { return state_->reader.info(); }
 
 Result<std::size_t> LayerSource::pull(AudioBuffer& out, std::size_t frames)
+{
+    if (!right_) return pullOwn(out, frames);
+    std::size_t channel = 0;
+    for (LayerSource* const side : {this, right_.get()}) {
+        const auto got = side->pullOwn(side_, frames);
+        if (!got) return got;
+        if (out.channels() != 2) out = AudioBuffer(2, *got);
+        out.resize(*got);
+        std::ranges::copy(side_.channel(0), out.channel(channel++).begin());
+    }
+    return out.frames();
+}
+
+Result<std::size_t> LayerSource::pullOwn(AudioBuffer& out, std::size_t frames)
 {
     State& s = *state_;
     const auto want = static_cast<std::size_t>(std::min<std::int64_t>(std::int64_t(frames), s.total - s.pulled));

@@ -21,6 +21,7 @@ struct LayerRecipe {
     std::filesystem::path file;
     std::string name;
     int channelFromOne = 0;          ///< 0: the only one, or any where all are alike
+    bool isStereo = false;           ///< the first two channels, each through a rig of its own, which is mono
     std::vector<PieceRecipe> pieces; ///< where any, in the place of the file: frame 0 is the beginning of the song
     RigDocument rig;                 ///< an empty chain: dry
     NodeContext context;             ///< where the rig's files are; its rate is set by the source
@@ -38,13 +39,16 @@ struct LayerRecipe {
     bool operator==(const LayerRecipe&) const = default;
 };
 
+/// The take of a recipe, joined of its pieces, without rig; of a stereo one the left side. @error as TakeReader
+Result<TakeReader> openTake(const LayerRecipe& recipe);
+
 /// Pulls a layer block by block: file, channel, rate, volts, rig, full scale again; latency taken out, so that frame 0
 /// is the take's frame 0. A start in the middle is preceded by 2 s that are rendered and not heard, so that echoes and
 /// memory are there. A take that is moved has its frames elsewhere; what comes from before its start is silence. Memory
 /// is constant whatever the length. One thread at a time.
 class LayerSource {
 public:
-    /// @error as AudioReader, chooseChannel and CompiledRig
+    /// @error as AudioReader, chooseChannel and CompiledRig; Unsupported for a stereo take through a stereo rig
     static Result<LayerSource> open(const LayerRecipe& recipe);
     LayerSource(LayerSource&&) noexcept;
     LayerSource& operator=(LayerSource&&) noexcept;
@@ -65,7 +69,11 @@ public:
 private:
     struct State;
     explicit LayerSource(std::unique_ptr<State> state);
+    static Result<LayerSource> openBoth(const LayerRecipe& recipe);
+    Result<std::size_t> pullOwn(AudioBuffer& out, std::size_t frames);
     std::unique_ptr<State> state_;
+    std::unique_ptr<LayerSource> right_; ///< of a stereo recipe, whose left side this is
+    AudioBuffer side_;                   ///< of one of them, on its way out
 };
 
 } // namespace gristle::core

@@ -1,7 +1,9 @@
 #pragma once
 
 #include "core/measure/stereo_measure.h"
+#include "core/mix/render/bus_network.h"
 #include "core/mix/render/render.h"
+#include "core/session/section_edit.h"
 
 namespace gristle::core {
 
@@ -9,13 +11,27 @@ struct MixLayer {
     LayerRecipe recipe;
     double place = 0.0; ///< -100 left, 100 right
     double gainDb = 0.0;
+    std::size_t bus = kIntoSum; ///< of the options' buses
+    std::vector<MixSend> sends{};
+    bool isHeard = true; ///< but for its sends
     bool operator==(const MixLayer&) const = default;
+};
+
+/// A stretch of a mix, measured by itself.
+struct SectionFigures {
+    SectionSpan span;
+    std::optional<double> integratedLufs, peakDbfs, width, monoLossDb;
 };
 
 struct MixOptions {
     PanLaw law = PanLaw::Minus3;
     bool match = false; ///< bring all layers to the first one's loudness, as a gain that replaces their own
     int rateHz = 0;     ///< 0: the first layer's
+    std::vector<MixBus> buses{};
+    MixBus sum{};                              ///< behind all
+    std::vector<SectionSpan> spans{};          ///< to be measured by themselves
+    std::int64_t frames = 0;                   ///< how long it is to be; 0: to the end of all
+    std::optional<std::int64_t> stampFrames{}; ///< of the first frame, in a file
     bool operator==(const MixOptions&) const = default;
 };
 
@@ -34,6 +50,9 @@ struct MixReport {
     std::int64_t frames = 0;
     int rateHz = 0;
     std::vector<MixLayerReport> layers;
+    std::vector<JoinFigures> joins; ///< of the buses, then of the sum
+    std::vector<SectionFigures> spans;
+    std::vector<float> shortTermLufs; ///< over 3 s, each second from the third on; -100 where nothing sounds
     LoudnessResult loudness;
     StereoResult stereo;
     std::optional<double> truePeakDbtp;

@@ -7,6 +7,7 @@ LayerRecipe layerRecipe(const SessionFolder& session, const Take& take, const Ri
     LayerRecipe recipe;
     recipe.file = session.path() / take.file;
     recipe.channelFromOne = take.channel;
+    recipe.isStereo = take.isStereo;
     recipe.rig = rig;
     recipe.context.folder = session.path();
     recipe.context.boundary = session.path();

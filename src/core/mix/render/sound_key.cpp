@@ -37,14 +37,40 @@ void addTake(ContentKey& key, const LayerRecipe& recipe)
     }
 }
 
-void addImpulses(ContentKey& key, const LayerRecipe& recipe)
+void addFiles(ContentKey& key, const RigDocument& rig, const NodeContext& context)
 {
-    for (const std::string& file : filesOf(recipe.rig.chain)) {
-        const auto path = recipe.context.folder / file;
+    for (const std::string& file : filesOf(rig.chain)) {
+        const auto path = context.folder / file;
         key.addFile(path);
         key.addFile(path.string() + ".json"); // its gain, kept beside it
     }
-    key.add(recipe.context.boundary.string());
+    key.add(context.boundary.string());
+}
+
+void addSends(ContentKey& key, const std::vector<MixSend>& sends)
+{
+    key.add(sends.size());
+    for (const MixSend& send : sends) {
+        key.add(send.to);
+        key.add(send.gainDb);
+    }
+}
+
+void addBus(ContentKey& key, const MixBus& bus)
+{
+    key.add(bus.rig.outputDb);
+    addChain(key, bus.rig.chain);
+    addFiles(key, bus.rig, bus.context);
+    key.add(bus.scale.fullScaleVolts());
+    key.add(bus.gainDb);
+    key.add(bus.into);
+    addSends(key, bus.sends);
+    key.add(bus.isHeard);
+}
+
+void addImpulses(ContentKey& key, const LayerRecipe& recipe)
+{
+    addFiles(key, recipe.rig, recipe.context);
     key.add(recipe.impulses.size());
     for (const ImpulseInPlace& impulse : recipe.impulses) {
         key.add(impulse.name);
@@ -70,8 +96,8 @@ std::string soundKey(const LayerRecipe& recipe)
     for (const double v : {recipe.input.fullScaleVolts(), recipe.output.fullScaleVolts(), recipe.startS, recipe.endS,
                            recipe.earlierS, recipe.tailS})
         key.add(v);
-    for (const int v :
-         {recipe.rateHz, int(recipe.isInverted), int(recipe.allowMissing), static_cast<int>(recipe.effort)})
+    for (const int v : {recipe.rateHz, int(recipe.isStereo), int(recipe.isInverted), int(recipe.allowMissing),
+                        static_cast<int>(recipe.effort)})
         key.add(v);
     return key.text();
 }
@@ -87,7 +113,14 @@ std::string soundKey(const std::vector<MixLayer>& layers, const MixOptions& opti
         key.add(soundKey(layer.recipe));
         key.add(layer.place);
         key.add(layer.gainDb);
+        key.add(layer.bus);
+        addSends(key, layer.sends);
+        key.add(layer.isHeard);
     }
+    key.add(options.buses.size());
+    for (const MixBus& bus : options.buses) addBus(key, bus);
+    addBus(key, options.sum);
+    key.add(options.frames);
     return key.text();
 }
 
