@@ -87,6 +87,7 @@ private slots:
     void rolesAreHeld();
     void busesAreEdited();
     void sectionsFollowTheBars();
+    void sectionsAreMeasured();
     void filesLandWhereTheyBelong();
     void stemsSumToTheMix_data();
     void stemsSumToTheMix();
@@ -355,6 +356,34 @@ void TestBuses::sectionsFollowTheBars()
     song.tempos = {{8.0, 60.0}}; // from bar 3 on half as fast
     QVERIFY(bool(addSection(song, "bridge", 5.0)));
     QCOMPARE(spansOf(song, 100.0)[1].fromS, 4.0 + 8.0);
+}
+
+void TestBuses::sectionsAreMeasured()
+{
+    // Unrelated sides, then the same on both sides and twice as strong: 6.02 LU louder by gain, 3.01 by coherence no
+    // more, since loudness adds powers; width from a half to nothing; mono from 0 to -3.01.
+    const auto left = test::whiteNoise(0.05, kRate * 8, 30), right = test::whiteNoise(0.05, kRate * 8, 31);
+    std::vector<std::vector<float>> both{left, right};
+    for (std::size_t i = 4 * kRate; i < left.size(); ++i) both[0][i] = both[1][i] = 2.0f * left[i];
+    MixOptions options;
+    options.spans = {{"verse", 0.0, 4.0}, {"chorus", 4.0, 8.0}, {"after the end", 8.0, 9.0}};
+    const auto report =
+        mixDown({layer("sections.wav", both)}, options, [](const AudioBuffer&) -> Outcome { return Done{}; });
+    QVERIFY(bool(report));
+    QCOMPARE(report->spans.size(), std::size_t(3));
+    const SectionFigures &verse = report->spans[0], &chorus = report->spans[1];
+    QVERIFY(std::abs(*chorus.integratedLufs - *verse.integratedLufs - 6.02) < 0.05);
+    QVERIFY(std::abs(*verse.width - 0.5) < 0.01);
+    QVERIFY(*chorus.width < 1e-6);
+    QVERIFY(std::abs(*verse.monoLossDb) < 0.1);
+    QVERIFY(std::abs(*chorus.monoLossDb + 3.01) < 0.01);
+    QVERIFY(!report->spans[2].integratedLufs && !report->spans[2].peakDbfs);
+    QCOMPARE(report->shortTermLufs.size(), std::size_t(6)); // ends of 3 to 8 s
+    QVERIFY(std::abs(double(report->shortTermLufs.back() - report->shortTermLufs.front()) - 6.02) < 0.1);
+    float most = 0.0f;
+    for (std::size_t i = 0; i < 4 * std::size_t(kRate); ++i)
+        most = std::max({most, std::abs(left[i]), std::abs(right[i])});
+    QVERIFY(std::abs(*verse.peakDbfs - amplitudeToDb(double(most))) < 1e-4);
 }
 
 /// A session of two guitars and a stereo backing.

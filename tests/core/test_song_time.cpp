@@ -3,6 +3,7 @@
 #include "core/mix/render/take_reader.h"
 #include "core/session/midi_tempo.h"
 #include "core/session/pieces.h"
+#include "core/units/text.h"
 #include "support/signals.h"
 
 #include <QTemporaryDir>
@@ -102,6 +103,17 @@ private slots:
         QCOMPARE(map->tempos, (std::vector<TempoChange>{{4.0, 75.0}}));
         QCOMPARE(map->meters, (std::vector<MeterChange>{{3, "4/4"}}));
         QCOMPARE(parsed(midi({}))->bpm, 120.0);
+    }
+
+    void markersOfMidiFilesAreSections()
+    {
+        using namespace std::string_literals;
+        // 480 ticks a quarter note: a marker at the beginning, another at the same place, one after eight.
+        const auto map = parsed(midi("\0\xFF\x06\5Intro\0\xFF\x06\5Verse\x9E\0\xFF\x06\6Chorus"s));
+        QVERIFY2(bool(map), map ? "" : map.error().line().c_str());
+        QCOMPARE(map->markers, (std::vector<TempoMap::Marker>{{0.0, "Verse"}, {8.0, "Chorus"}}));
+        QCOMPARE(parsed(midi("\0\xFF\x06\2\xC3\x28"s))->markers[0].name, validText("\xC3\x28")); // no UTF-8
+        QVERIFY(parsed(midi("\0\xFF\x06\0"s))->markers.empty());
     }
 
     void brokenMidiFilesAreRefusedInWords()

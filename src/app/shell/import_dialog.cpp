@@ -73,7 +73,7 @@ constexpr std::array kWhats{
          "mic|microphone|amp|cab|room"},
     What{LayerRole::Backing, "drums", QT_TRANSLATE_NOOP("ImportDialog", "drums"), "drums?|kit|percussion"},
     What{LayerRole::Backing, "bass", QT_TRANSLATE_NOOP("ImportDialog", "bass"), "bass"},
-    What{LayerRole::Backing, "voice", QT_TRANSLATE_NOOP("ImportDialog", "voice"), "voice|vocals?|vox|choir"},
+    What{LayerRole::Backing, "voice", QT_TRANSLATE_NOOP("ImportDialog", "voice"), "voice|vocals?|singer|choir"},
     What{LayerRole::Backing, "keys", QT_TRANSLATE_NOOP("ImportDialog", "keys"), "keys|piano|organ|synth"},
     What{LayerRole::Backing, "mix", QT_TRANSLATE_NOOP("ImportDialog", "the band"), "backing|band|playback|minus one"},
     What{LayerRole::Reference, "", QT_TRANSLATE_NOOP("ImportDialog", "reference"), "ref|reference"}};

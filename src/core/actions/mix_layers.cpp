@@ -66,8 +66,10 @@ private:
     std::vector<std::string>& warnings_;
 };
 
+using IsWanted = bool (*)(LayerRole);
+
 Result<MixPlan> planned(const SessionFolder& session, const Song& song, const std::vector<const Part*>& parts,
-                        bool allowMissing)
+                        bool allowMissing, IsWanted isWanted = isInMix)
 {
     MixPlan out;
     out.song = song.name;
@@ -82,7 +84,7 @@ Result<MixPlan> planned(const SessionFolder& session, const Song& song, const st
     }
     for (const Part* part : parts)
         for (const Layer& layer : part->layers) {
-            if (layer.takes.empty() || !isInMix(layer.role)) continue;
+            if (layer.takes.empty() || !isWanted(layer.role)) continue;
             auto recipe = layerRecipe(session, layer, allowMissing, out.warnings);
             if (!recipe) return recipe.error();
             out.layers.push_back({std::move(*recipe), layer.place, layer.gainDb, numbers.of(layer.bus, layer.name),
@@ -91,6 +93,13 @@ Result<MixPlan> planned(const SessionFolder& session, const Song& song, const st
         }
     if (out.layers.empty())
         return Error{ErrorCode::FileMissing, "mix: there is no take to mix", "add takes to the session"};
+    return out;
+}
+
+std::vector<const Part*> allParts(const Song& song)
+{
+    std::vector<const Part*> out;
+    for (const Part& part : song.parts) out.push_back(&part);
     return out;
 }
 
@@ -103,9 +112,13 @@ Result<MixPlan> planMix(const SessionFolder& session, const Song& song, const Pa
 
 Result<MixPlan> planMix(const SessionFolder& session, const Song& song, bool allowMissing)
 {
-    std::vector<const Part*> parts;
-    for (const Part& part : song.parts) parts.push_back(&part);
-    return planned(session, song, parts, allowMissing);
+    return planned(session, song, allParts(song), allowMissing);
+}
+
+Result<MixPlan> planBand(const SessionFolder& session, const Song& song, bool allowMissing)
+{
+    return planned(session, song, allParts(song), allowMissing,
+                   [](LayerRole role) { return isInMix(role) && isOfTheBand(role); });
 }
 
 Result<MixPlan> planMix(const SessionFolder& session, const std::string& songName, const std::string& partName,

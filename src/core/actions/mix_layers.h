@@ -19,6 +19,8 @@ struct MixPlan {
 Result<MixPlan> planMix(const SessionFolder& session, const Song& song, const Part& part, bool allowMissing);
 /// The same of all parts.
 Result<MixPlan> planMix(const SessionFolder& session, const Song& song, bool allowMissing);
+/// What of a song is heard beside a part: its backing. @error FileMissing where there is none
+Result<MixPlan> planBand(const SessionFolder& session, const Song& song, bool allowMissing);
 /// The same by names: of a part, or of all parts of a song where `part` is empty; the first song where `song` is.
 /// @error besides, Usage where there is no such song or part
 Result<MixPlan> planMix(const SessionFolder& session, const std::string& song, const std::string& part,

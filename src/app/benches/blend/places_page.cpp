@@ -112,6 +112,7 @@ void PlacesPage::build()
         setLayerValue(i, place, l.gainDb, tr("%1 placed at %2").arg(QString::fromStdString(l.name)).arg(place));
     });
     column->addWidget(ruler_, 3);
+    addHearing(column);
     table_ = new QTableWidget(0, 6, this);
     table_->setObjectName("layerTable");
     table_->setAccessibleName(tr("Layers: place, gain and loudness"));
@@ -169,6 +170,78 @@ void PlacesPage::build()
     column->addLayout(plots, 3);
 }
 
+/// What is heard of the part, by one key each; the loop goes on.
+void PlacesPage::addHearing(QVBoxLayout* column)
+{
+    auto* row = addRow(column);
+    const auto button = [&](const QString& label, const char* name, const QString& about, Qt::Key key,
+                            bool Heard::*what, bool Heard::*instead) {
+        QPushButton* b =
+            addButton(row, label, name, tr("%1 (%2)").arg(about, QKeySequence(key).toString()), [this, what, instead] {
+                heard_.*what = !(heard_.*what);
+                if (instead) heard_.*instead = false;
+                showHearing();
+                emit auditionChanged();
+            });
+        b->setCheckable(true);
+        connect(new QShortcut(key, this), &QShortcut::activated, b, &QPushButton::click);
+        return b;
+    };
+    only_ =
+        button(tr("Only it"), "hearOnly", tr("Hear only the layer in hand"), Qt::Key_O, &Heard::only, &Heard::without);
+    without_ = button(tr("Without it"), "hearWithout", tr("Hear the part without the layer in hand"), Qt::Key_W,
+                      &Heard::without, &Heard::only);
+    exchanged_ = button(tr("Sides exchanged"), "hearExchanged", tr("Hear left on the right and right on the left"),
+                        Qt::Key_E, &Heard::exchanged, nullptr);
+    band_ =
+        button(tr("With the band"), "hearBand", tr("Hear the song's backing too"), Qt::Key_B, &Heard::band, nullptr);
+    row->addStretch(1);
+}
+
+void PlacesPage::showHearing()
+{
+    const Song* song = session().isOpen() ? session().song() : nullptr;
+    const bool hasBand = song && std::ranges::any_of(song->parts, [](const Part& part) {
+                             return std::ranges::any_of(part.layers, [](const Layer& l) {
+                                 return isOfTheBand(l.role) && isInMix(l.role) && !l.takes.empty();
+                             });
+                         });
+    band_->setEnabled(hasBand);
+    if (!hasBand) heard_.band = false;
+    only_->setChecked(heard_.only);
+    without_->setChecked(heard_.without);
+    exchanged_->setChecked(heard_.exchanged);
+    band_->setChecked(heard_.band);
+}
+
+/// What of a plan of the part in hand is heard. Its layers are those shown, in order.
+MixPlan PlacesPage::heardOf(MixPlan plan) const
+{
+    std::vector<MixLayer> kept;
+    for (std::size_t i = 0; i < plan.layers.size() && i < shown_.size(); ++i) {
+        const bool isInHand = shown_[i] == session().path().layer;
+        if ((heard_.only && !isInHand) || (heard_.without && isInHand)) continue;
+        kept.push_back(plan.layers[i]);
+        if (heard_.exchanged) kept.back().place = -kept.back().place;
+    }
+    if (!kept.empty()) plan.layers = std::move(kept); // a layer without a take is in hand: all
+    if (heard_.band)
+        if (const auto band = planBand(session().folder(), *session().song(), true))
+            plan.layers.insert(plan.layers.end(), band->layers.begin(), band->layers.end());
+    return plan;
+}
+
+QString PlacesPage::heardText() const
+{
+    const QString layer = session().layer() ? QString::fromStdString(session().layer()->name) : QString();
+    QString out = heard_.only      ? tr("Only %1").arg(layer)
+                  : heard_.without ? tr("Without %1").arg(layer)
+                                   : tr("As placed");
+    if (heard_.exchanged) out += tr(", exchanged");
+    if (heard_.band) out += tr(", band");
+    return out;
+}
+
 /// The part in hand as a sum; where it cannot be made, why.
 Result<MixPlan> PlacesPage::plan(Effort effort) const
 {
@@ -188,6 +261,7 @@ void PlacesPage::refresh()
             if (!part->layers[i].takes.empty() && isInMix(part->layers[i].role)) shown_.push_back(i);
     law_->setCurrentIndex(static_cast<int>(session().document().law));
     if (isOld_) return void(emit stateChanged());
+    showHearing();
     fillTable();
     measure();
 }
@@ -437,7 +511,7 @@ AuditionRequest PlacesPage::audition() const
     const auto slot = [&](const QString& title, const std::vector<MixLayer>& own) {
         out.slots_.push_back(mixSlot(title, own, plan->options));
     };
-    slot(tr("As placed"), plan->layers);
+    slot(heardText(), heardOf(*plan).layers);
     auto middle = plan->layers;
     for (MixLayer& l : middle) l.place = 0.0;
     slot(tr("All in the middle"), middle);

@@ -35,7 +35,17 @@ protected:
 
 private:
     core::Result<core::MixPlan> plan(core::Effort effort) const;
+    /// What of the part is heard; what is measured is all of it.
+    struct Heard {
+        bool only = false, without = false; ///< the layer in hand
+        bool exchanged = false;             ///< left for right
+        bool band = false;                  ///< with the song's backing
+    };
     void build();
+    void addHearing(QVBoxLayout* column);
+    void showHearing();
+    core::MixPlan heardOf(core::MixPlan plan) const;
+    QString heardText() const;
     void refresh();
     void fillTable();
     void measure();
@@ -62,6 +72,8 @@ private:
     std::vector<core::Finding> meetings_;         ///< of layers that work against each other
     SessionTask task_{session()}, meetTask_{session()};
     bool refreshing_ = false;
+    Heard heard_;
+    QPushButton *only_, *without_, *exchanged_, *band_;
 };
 
 } // namespace gristle::app

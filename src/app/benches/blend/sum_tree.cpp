@@ -89,8 +89,13 @@ void SumTree::drawStill(QPainter& p)
     if (all_.size() < 2) return drawEmpty(p, tr("No layers with takes in this song yet."));
     const auto all = spots();
     const auto run = [&](int from, int to, const QColor& color, double pen) {
-        const QPointF a = pointOf(from, all), b = pointOf(to, all);
+        QPointF a = pointOf(from, all);
+        const QPointF b = pointOf(to, all);
         QPainterPath path(a);
+        if (all_[std::size_t(from)].isSum && b.x() > a.x()) { // straight on between its name and its figure
+            a.rx() += std::min(kSumWidth - 10.0, 0.7 * (b.x() - a.x()));
+            path.lineTo(a);
+        }
         const double half = 0.5 * (b.x() - a.x());
         path.cubicTo(a + QPointF(half, 0.0), b - QPointF(half, 0.0), b);
         p.setPen(QPen(color, pen));

@@ -22,8 +22,10 @@ using namespace core;
 
 namespace {
 
-enum Column { kName, kMeets, kGain, kInto, kRig, kLoses };
+enum Column { kName, kGain, kInto, kRig, kLoses };
 constexpr double kBadLossDb = 2.0, kMostGainDb = 60.0;
+
+const QString kBoxRoom = QStringLiteral("      "); // of a list's arrow, where a column takes its width from text
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
 QString rigName(const std::string& file) { return text(file).section('/', -1).chopped(5); }
@@ -59,7 +61,7 @@ SumsPage::SumsPage(const BenchContext& context, SongSum& sum, QWidget* parent)
 void SumsPage::build()
 {
     auto* column = layOut("sumsSentence", sentence_);
-    auto* scroll = new QScrollArea(this);
+    auto* scroll = named(new QScrollArea(this), "sumScroll", tr("What meets where"));
     tree_ = new SumTree(scroll);
     scroll->setWidget(tree_);
     scroll->setWidgetResizable(true);
@@ -69,12 +71,11 @@ void SumsPage::build()
     column->addWidget(scroll, 5);
     addRouting(column);
     auto* below = addRow(column, 18);
-    table_ = named(new QTableWidget(0, 6, this), "busTable",
+    table_ = named(new QTableWidget(0, 5, this), "busTable",
                    tr("Sums: gain in dB, where each goes, its rig. Type a gain and press Enter"));
-    table_->setHorizontalHeaderLabels(
-        {tr("sum"), tr("signals"), tr("gain, dB"), tr("goes into"), tr("rig"), tr("loses, dB")});
+    table_->setHorizontalHeaderLabels({tr("sum"), tr("gain, dB"), tr("goes into"), tr("rig"), tr("loses, dB")});
     for (int c = 0; c < table_->columnCount(); ++c) {
-        const bool isFigure = c == kMeets || c == kGain || c == kLoses;
+        const bool isFigure = c == kGain || c == kLoses;
         table_->horizontalHeaderItem(c)->setTextAlignment((isFigure ? Qt::AlignRight : Qt::AlignLeft) |
                                                           Qt::AlignVCenter);
     }
@@ -90,7 +91,7 @@ void SumsPage::build()
     connect(table_, &QTableWidget::currentCellChanged, this, [this](int row) {
         if (!refreshing_ && row >= 0) choose(std::size_t(row));
     });
-    below->addWidget(table_, 3);
+    below->addWidget(table_, 5);
     loss_ = new BandPlot(tr("What this sum loses, dB (alike \u22123, unrelated 0)"), -6.0, 12.0, {-3, 0, 3, 6, 9, 12},
                          this);
     loss_->setObjectName("sumLossPlot");
@@ -248,15 +249,14 @@ void SumsPage::fillTable()
         const auto figures = join(i);
         const int row = int(i);
         table_->setItem(row, kName, cell(text(bus.name), !isSong, false));
-        table_->setItem(row, kMeets,
-                        cell(figures ? QString::number(figures->count) : QString(QChar(0x2013)), false, true));
         table_->setItem(row, kGain, cell(text(signedText(bus.gainDb)), true, true));
         table_->setItem(row, kLoses,
                         cell(figures ? text(signedText(figures->lossDb)) : QString(QChar(0x2013)), false, true));
         if (isSong) {
             table_->removeCellWidget(row, kInto);
-            table_->setItem(row, kInto, cell(tr("the output"), false, false));
+            table_->setItem(row, kInto, cell(tr("output"), false, false));
         } else {
+            table_->setItem(row, kInto, cell(tr("the song") + kBoxRoom, false, false));
             table_->setCellWidget(row, kInto, intoBox(row, bus));
         }
         auto* rig = named(new QComboBox(table_), "", tr("The rig over %1").arg(text(bus.name)));
@@ -272,6 +272,7 @@ void SumsPage::fillTable()
                 return Done{};
             });
         });
+        table_->setItem(row, kRig, cell(rig->currentText() + kBoxRoom, false, false));
         table_->setCellWidget(row, kRig, rig);
     }
     if (sums() > 0) table_->selectRow(int(chosen_));
