@@ -2,6 +2,7 @@
 #include "cli/rig_option.h"
 #include "core/actions/write_stems.h"
 #include "core/audio/file_place.h"
+#include "core/session/layer_role.h"
 #include "core/units/number_text.h"
 #include "core/units/text.h"
 
@@ -87,13 +88,14 @@ Result<MixPlan> planOf(const Options& o)
         if (!layer) return layer.error();
         layer->recipe.allowMissing = o.rig.allowMissing;
         layer->recipe.name = validText(layer->recipe.file.stem().string());
-        out.parts.emplace_back();
+        out.origins.emplace_back();
         out.layers.push_back(std::move(*layer));
     }
     if (o.rig.given() || o.session.empty())
-        for (MixLayer& layer : out.layers) {
-            layer.recipe.rig = rig;
-            layer.recipe.context = context;
+        for (std::size_t i = 0; i < out.layers.size(); ++i) {
+            if (!mayHaveRig(out.origins[i].role)) continue;
+            out.layers[i].recipe.rig = rig;
+            out.layers[i].recipe.context = context;
         }
     if (out.options.sum.name.empty()) out.options.sum.name = "the sum";
     out.options.match = o.match;

@@ -1,5 +1,7 @@
 #include "cli/part_choice.h"
 
+#include "core/session/layer_role.h"
+
 namespace gristle::cli {
 
 using namespace core;
@@ -13,7 +15,8 @@ Result<PartChoice> choosePart(const SessionDocument& document, const std::string
             if ((!songName.empty() && song.name != songName) || part.name != partName) continue;
             isPartThere = true;
             for (std::size_t i = 0; i < part.layers.size(); ++i)
-                if (layerName.empty() ? !part.layers[i].takes.empty() : part.layers[i].name == layerName)
+                if (layerName.empty() ? !part.layers[i].takes.empty() && isPlayed(part.layers[i])
+                                      : part.layers[i].name == layerName)
                     return PartChoice{&song, &part, i};
         }
     if (!isPartThere)

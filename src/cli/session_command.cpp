@@ -171,6 +171,7 @@ Json infoJson(const SessionDocument& d)
                 layer["take"] = Json::array();
                 for (const Take& t : l.takes)
                     layer["take"].push_back({{"file", t.file},
+                                             {"role", nameOf(l.role)},
                                              {"frames", t.frames},
                                              {"channels", t.isStereo ? 2 : 1},
                                              {"at_s", t.atS},

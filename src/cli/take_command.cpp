@@ -2,6 +2,7 @@
 #include "cli/report.h"
 #include "core/actions/compare_pairs.h"
 #include "core/actions/judge_takes.h"
+#include "core/session/layer_role.h"
 #include "core/units/text.h"
 
 #include <fmt/format.h>
@@ -40,6 +41,10 @@ Result<Answer> judge(const Options& o, const Surroundings& s)
     const Layer& layer = chosen->part->layers[chosen->layer];
     if (layer.takes.empty())
         return Error{ErrorCode::FileMissing, "layer \"" + layer.name + "\" has no take yet", "bring one in"};
+    if (!isPlayed(layer))
+        return Error{ErrorCode::Usage,
+                     fmt::format("layer \"{}\" is {}, which is not judged as a take", layer.name, wordsOf(layer.role)),
+                     "name a layer of the guitar"};
     const TakesToJudge wanted = takesToJudge(*session, *chosen->song, *chosen->part, chosen->layer);
     const JudgedTakes judged = judgeTakes(wanted, {}, s.progress());
     if (s.stop.stop_requested()) return Error{ErrorCode::Cancelled, "take: stopped", ""};

@@ -429,13 +429,14 @@ void TestBuses::filesLandWhereTheyBelong()
     for (auto& f : files) f.at = LandsAt::Stamp;
     const auto landed = landFiles(d, files);
     QVERIFY2(bool(landed), landed ? "" : landed.error().line().c_str());
-    QCOMPARE(d.songs[0].stampS, 36000.0);
+    for (const auto& f : files) QCOMPARE(f.into.clockS, 36000.0);
     QCOMPARE(std::llround(files[0].into.atS * kRate), 12345ll);
     QCOMPARE(std::llround(files[1].into.atS * kRate), 5ll * kRate + 1);
     // The clock is known from now on.
     Take take;
     take.sampleRateHz = kRate, take.frames = 100;
     (void)addTake(d, files[0].into, take);
+    QCOMPARE(d.songs[0].stampS, 36000.0);
     std::vector<FileToImport> later{
         {stamped("three.wav", ten + 3700ll * kRate), {}, {"Song", "P", "C"}, LandsAt::Stamp}};
     QVERIFY(bool(landFiles(d, later)));

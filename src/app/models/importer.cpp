@@ -32,9 +32,8 @@ void Importer::bringIn(const std::vector<ImportRow>& rows)
     if (!session_.isOpen() || rows.empty()) return;
     std::vector<FileToImport> files;
     for (const ImportRow& row : rows) files.push_back(fileOf(row));
-    SessionDocument landed = session_.document();
-    if (const auto may = checkImport(landed, files); !may) return session_.fail(may.error());
-    if (const auto at = landFiles(landed, files); !at) return session_.fail(at.error());
+    if (const auto may = checkImport(session_.document(), files); !may) return session_.fail(may.error());
+    if (const auto landed = landFiles(session_.document(), files); !landed) return session_.fail(landed.error());
     using Staged = std::shared_ptr<Result<std::vector<StagedTake>>>;
     task_.run<Staged>(
         rows.size() == 1 ? SessionModel::tr("Bringing in one file")
@@ -42,7 +41,7 @@ void Importer::bringIn(const std::vector<ImportRow>& rows)
         [files, folder = session_.folder().path(), input = session_.document().interface](const Progress& p) {
             return std::make_shared<Result<std::vector<StagedTake>>>(stageFiles(folder, input, files, localNow(), p));
         },
-        [this, files, landed](Staged staged) {
+        [this, files](Staged staged) {
             if (!*staged) return session_.fail(staged->error());
             const auto placed = placeTakes(session_.folder().path(), std::move(**staged));
             if (!placed) return session_.fail(placed.error());
@@ -53,8 +52,6 @@ void Importer::bringIn(const std::vector<ImportRow>& rows)
                 takes.size() == 1 ? SessionModel::tr("Take brought in: %1").arg(QString::fromStdString(takes[0].source))
                                   : SessionModel::tr("%1 takes brought in").arg(takes.size());
             const bool isNoted = session_.edit(text, "take", [&](SessionDocument& d) {
-                for (std::size_t s = 0; s < std::min(d.songs.size(), landed.songs.size()); ++s)
-                    if (d.songs[s].name == landed.songs[s].name) d.songs[s].stampS = landed.songs[s].stampS;
                 for (std::size_t i = 0; i < takes.size(); ++i) {
                     const LayerPath at = addTake(d, files[i].into, takes[i], rigs.empty() ? "" : rigs.front());
                     if (i == 0) first = at;

@@ -1,6 +1,7 @@
 #include "app/models/rig_store.h"
 
 #include "app/models/session_model.h"
+#include "core/session/layer_role.h"
 
 namespace gristle::app {
 
@@ -19,10 +20,20 @@ RigDocument RigStore::inHand(std::vector<std::string>* warnings) const
     return none;
 }
 
+/// Whether the layer in hand may have a rig; where not, that is said.
+bool RigStore::mayHaveOne()
+{
+    const Layer* l = session_.layer();
+    if (!l || mayHaveRig(l->role)) return l != nullptr;
+    session_.fail({ErrorCode::Usage, l->name + ": " + wordsOf(l->role) + " goes through no rig",
+                   "lead it into a bus on Blend, and put the rig there"});
+    return false;
+}
+
 void RigStore::set(RigDocument rig, const QString& text, int key)
 {
     const Layer* l = session_.layer();
-    if (!l) return;
+    if (!mayHaveOne()) return;
     if (session_.take()) rig.di = session_.measurements().diStamp(*session_.take());
     const QDateTime now = QDateTime::currentDateTime();
     const bool merges = key >= 0 && key == last_.key && l->rig == last_.file && last_.at.msecsTo(now) < 1500;
@@ -42,6 +53,7 @@ void RigStore::set(RigDocument rig, const QString& text, int key)
 
 void RigStore::choose(const std::string& file)
 {
+    if (!file.empty() && !mayHaveOne()) return;
     session_.editLayer(file.empty() ? SessionModel::tr("Layer set dry")
                                     : SessionModel::tr("Rig chosen: %1").arg(QString::fromStdString(file)),
                        "rig", [&](Layer& layer) { layer.rig = file; });
@@ -49,11 +61,12 @@ void RigStore::choose(const std::string& file)
 
 void RigStore::giveToPart()
 {
-    if (!session_.layer()) return;
+    if (!mayHaveOne()) return;
     const std::string file = session_.layer()->rig;
     session_.editPart(SessionModel::tr("All layers of the part play through %1").arg(QString::fromStdString(file)),
                       "rig", [&](Part& part) {
-                          for (Layer& l : part.layers) l.rig = file;
+                          for (Layer& l : part.layers)
+                              if (mayHaveRig(l.role)) l.rig = file;
                       });
 }
 

@@ -25,6 +25,7 @@ public:
     /// s go into the same version.
     void set(core::RigDocument rig, const QString& text, int mergeKey = -1);
     void choose(const std::string& file); ///< for the layer in hand; empty: dry
+    bool mayHaveOne();                    ///< the layer in hand; where not, that is said
     void giveToPart();                    ///< the rig of the layer in hand to all layers of its part
 
     /// @return the file, relative to the session's folder @error as SessionFolder

@@ -48,7 +48,7 @@ Result<SaidPlace> saidPlace(const std::filesystem::path& file, const BarGrid& gr
     return out;
 }
 
-Outcome landFiles(SessionDocument& document, std::vector<FileToImport>& files)
+Outcome landFiles(const SessionDocument& document, std::vector<FileToImport>& files)
 {
     std::vector<std::pair<FileToImport*, double>> stamped;
     std::map<std::string, double> earliest;
@@ -68,13 +68,10 @@ Outcome landFiles(SessionDocument& document, std::vector<FileToImport>& files)
         at->second = std::min(at->second, *said->stampS);
     }
     for (auto& [file, stampS] : stamped) {
-        const auto song = std::ranges::find(document.songs, file->into.song, &Song::name);
-        double clockS = kHourS * std::floor(earliest.at(file->into.song) / kHourS);
-        if (song != document.songs.end()) {
-            if (song->stampS == 0.0 && endOf(*song) == 0.0) song->stampS = clockS;
-            clockS = song->stampS;
-        }
-        file->into.atS = stampS - clockS;
+        const Song song = songOf(document, file->into.song);
+        const bool isNew = song.stampS == 0.0 && endOf(song) == 0.0;
+        file->into.clockS = isNew ? kHourS * std::floor(earliest.at(file->into.song) / kHourS) : song.stampS;
+        file->into.atS = stampS - file->into.clockS;
         if (file->into.atS < -kHourS)
             return Error{ErrorCode::Usage,
                          fmt::format("{}: its time stamp is {:.0f} s before bar 1 of \"{}\"", shownName(file->file),

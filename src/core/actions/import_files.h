@@ -27,10 +27,10 @@ struct SaidPlace {
 };
 Result<SaidPlace> saidPlace(const std::filesystem::path& file, const BarGrid& grid);
 
-/// Sets where files that land by themselves belong, and the song's clock, where none is known: the full hour before the
-/// earliest stamp, as sessions are laid out. Call before addTake(). @error as saidPlace; Usage where a file that was to
+/// Sets where files that land by themselves belong, by the clock of their song; where that has none yet, by the full
+/// hour before the earliest stamp, as sessions are laid out. @error as saidPlace; Usage where a file that was to
 /// land by its stamp has none, or one before bar 1
-Outcome landFiles(SessionDocument& document, std::vector<FileToImport>& files);
+Outcome landFiles(const SessionDocument& document, std::vector<FileToImport>& files);
 
 /// Whether all may go where they are to: @error as checkPlace(); Usage where a file of two sides is to be a DI
 Outcome checkImport(const SessionDocument& document, const std::vector<FileToImport>& files);

@@ -4,6 +4,7 @@
 #include "core/audio/audio_reader.h"
 #include "core/mix/render/dry_samples.h"
 #include "core/mix/render/session_mix.h"
+#include "core/session/layer_role.h"
 #include "core/timing/strings.h"
 
 #include <fmt/format.h>
@@ -102,7 +103,7 @@ TakesToJudge takesToJudge(const SessionFolder& session, const Song& song, const 
     }
     for (std::size_t i = 0; i < layer; ++i) {
         const Layer& earlier = part.layers[i];
-        if (!earlier.chosenTake()) continue;
+        if (!earlier.chosenTake() || !isPlayed(earlier)) continue;
         out.earlier = layerRecipe(session, earlier, RigDocument{});
         out.earlier->tailS = 0.0;
         out.earlierName = earlier.name;

@@ -89,7 +89,7 @@ Result<MixPlan> planned(const SessionFolder& session, const Song& song, const st
             if (!recipe) return recipe.error();
             out.layers.push_back({std::move(*recipe), layer.place, layer.gainDb, numbers.of(layer.bus, layer.name),
                                   numbers.of(layer.sends, layer.name)});
-            out.parts.push_back(part->name);
+            out.origins.push_back({part->name, layer.role});
         }
     if (out.layers.empty())
         return Error{ErrorCode::FileMissing, "mix: there is no take to mix", "add takes to the session"};

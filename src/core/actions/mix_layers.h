@@ -8,9 +8,14 @@ namespace gristle::core {
 
 /// Layers to be summed, as a value.
 struct MixPlan {
+    /// Where a layer comes from.
+    struct Origin {
+        std::string part; ///< empty: it is a file by itself
+        LayerRole role = LayerRole::Di;
+    };
     std::string song;
-    std::vector<MixLayer> layers;   ///< their names in their recipes
-    std::vector<std::string> parts; ///< of each layer, its name
+    std::vector<MixLayer> layers; ///< their names in their recipes
+    std::vector<Origin> origins;  ///< of the layers
     MixOptions options;
     std::vector<std::string> warnings; ///< of reading the rigs, and of buses that are not there
 };

@@ -28,8 +28,8 @@ std::string groupOf(const MixPlan& plan, std::size_t i, StemsBy by)
 {
     const MixLayer& layer = plan.layers[i];
     switch (by) {
-    case StemsBy::Layer: return named(plan.parts[i], layer.recipe.name);
-    case StemsBy::Part: return plan.parts[i];
+    case StemsBy::Layer: return named(plan.origins[i].part, layer.recipe.name);
+    case StemsBy::Part: return plan.origins[i].part;
     case StemsBy::Side: return layer.place < 0.0 ? "left" : layer.place > 0.0 ? "right" : "middle";
     case StemsBy::Bus: break;
     }
@@ -45,10 +45,10 @@ std::vector<Stem> byGroup(const MixPlan& plan, StemsBy by)
         auto at = std::ranges::find(out, name, &Stem::name);
         if (at == out.end() || by == StemsBy::Layer) {
             at = out.insert(out.end(), Stem{name, plan});
-            at->plan.layers.clear(), at->plan.parts.clear();
+            at->plan.layers.clear(), at->plan.origins.clear();
         }
         at->plan.layers.push_back(plan.layers[i]);
-        at->plan.parts.push_back(plan.parts[i]);
+        at->plan.origins.push_back(plan.origins[i]);
     }
     return out;
 }

@@ -1,5 +1,6 @@
 #include "core/session/recall_sheet.h"
 
+#include "core/session/layer_role.h"
 #include "core/units/number_text.h"
 
 #include <cmath>
@@ -113,6 +114,47 @@ std::string takeText(const Layer& layer)
     return out;
 }
 
+/// What a layer is and where it goes: "crunch, plain.v1, into rhythm", "drums, stereo".
+std::string wayText(const Layer& layer)
+{
+    std::string out = layer.rig.empty() ? "dry" : shortName(layer.rig);
+    if (!mayHaveRig(layer.role)) {
+        out = layer.role == LayerRole::Backing ? sourceOf(layer) : nameOf(layer.role);
+        if (const Take* take = layer.chosenTake(); take && take->isStereo) out += ", stereo";
+    }
+    if (!layer.bus.empty()) out += ", into " + layer.bus;
+    for (const Send& send : layer.sends) out += ", to " + send.to + " at " + numberText(send.gainDb) + " dB";
+    return out;
+}
+
+/// The buses of a song as a table, and its sections in a line; adds the rigs that they name.
+void appendBuses(const Song& song, std::string& html, std::vector<std::string>& rigs)
+{
+    const auto note = [&](const std::string& rig) {
+        if (!rig.empty() && std::ranges::find(rigs, rig) == rigs.end()) rigs.push_back(rig);
+        return rig.empty() ? std::string("none") : shortName(rig);
+    };
+    if (!song.sections.empty()) {
+        html += "<p>Sections:";
+        for (const Section& s : song.sections)
+            html += " " + escaped(s.name) + " from bar " +
+                    numberText(song.grid().barAt(song.grid().secondsOfQuarter(s.quarter))) +
+                    (&s == &song.sections.back() ? "" : ",");
+        html += "</p>";
+    }
+    if (song.buses.empty() && song.rig.empty() && song.gainDb == 0.0) return;
+    html += "<table><tr><th>bus<th>goes into<th>gain<th>sends<th>rig</tr>";
+    for (const Bus& bus : song.buses) {
+        std::string sends;
+        for (const Send& s : bus.sends)
+            sends += (sends.empty() ? "" : ", ") + s.to + " at " + numberText(s.gainDb) + " dB";
+        html += "<tr>" + cell(bus.name) + cell(bus.into.empty() ? "the song" : bus.into) +
+                cell(numberText(bus.gainDb) + " dB") + cell(sends) + cell(note(bus.rig)) + "</tr>";
+    }
+    html += "<tr>" + cell(song.name) + cell("output") + cell(numberText(song.gainDb) + " dB") + cell("") +
+            cell(note(song.rig)) + "</tr></table>";
+}
+
 /// The layers of a part as a table; adds the rigs that they name.
 void appendPart(const Part& part, LayerPath at, const std::vector<LayerReading>& readings, std::string& html,
                 std::vector<std::string>& rigs)
@@ -127,7 +169,7 @@ void appendPart(const Part& part, LayerPath at, const std::vector<LayerReading>&
                 cell(numberText(layer.gainDb) + " dB" + movedText(layer)) +
                 cell(layer.guitar + (layer.pickup.empty() ? "" : ", " + layer.pickup)) + cell(takeText(layer)) +
                 cell(reading != readings.end() ? reading->level : "") + cell(take ? timeText(take->recorded) : "") +
-                cell(layer.rig.empty() ? "dry" : shortName(layer.rig)) + "</tr>";
+                cell(wayText(layer)) + "</tr>";
     }
     html += "</table>";
 }
@@ -181,6 +223,7 @@ std::string recallSheetHtml(const SessionFolder& session, const std::vector<Laye
             html += "<h3>" + escaped(song.parts[p].name) + "</h3>";
             appendPart(song.parts[p], {s, p, 0}, readings, html, rigs);
         }
+        appendBuses(song, html, rigs);
     }
     html += "<h2>Rigs</h2>";
     for (const auto& file : rigs) appendRig(session, file, html);

@@ -1,6 +1,7 @@
 #include "core/session/take_place.h"
 
 #include "core/session/layer_role.h"
+#include "core/session/section_edit.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -61,6 +62,7 @@ LayerPath addTake(SessionDocument& document, const TakePlace& into, Take take, c
 {
     if (document.sampleRateHz == 0) document.sampleRateHz = take.sampleRateHz;
     Song& song = songNamed(document, into.song);
+    if (into.clockS > 0.0 && endOf(song) == 0.0) song.stampS = into.clockS;
     Part& part = named(song.parts, into.part);
     const std::size_t before = part.layers.size();
     Layer& layer = named(part.layers, into.layer);

@@ -12,6 +12,7 @@ struct TakePlace {
     std::optional<LayerRole> role{}; ///< the same
     std::string source{};            ///< the same; empty: as it is
     double atS = 0.0;                ///< of the song, where the take's first frame is
+    double clockS = 0.0;             ///< time stamp of bar 1, for a song that has no take yet
 };
 
 /// Whether a take of that role may go there. @error Usage where the layer has takes of another one

@@ -187,9 +187,9 @@ void PlacesPage::addHearing(QVBoxLayout* column)
         connect(new QShortcut(key, this), &QShortcut::activated, b, &QPushButton::click);
         return b;
     };
-    only_ =
-        button(tr("Only it"), "hearOnly", tr("Hear only the layer in hand"), Qt::Key_O, &Heard::only, &Heard::without);
-    without_ = button(tr("Without it"), "hearWithout", tr("Hear the part without the layer in hand"), Qt::Key_W,
+    only_ = button(tr("Only this"), "hearOnly", tr("Hear only the layer in hand"), Qt::Key_O, &Heard::only,
+                   &Heard::without);
+    without_ = button(tr("Without this"), "hearWithout", tr("Hear the part without the layer in hand"), Qt::Key_W,
                       &Heard::without, &Heard::only);
     exchanged_ = button(tr("Sides exchanged"), "hearExchanged", tr("Hear left on the right and right on the left"),
                         Qt::Key_E, &Heard::exchanged, nullptr);

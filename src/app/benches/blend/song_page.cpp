@@ -104,9 +104,7 @@ int SongPage::chosen() const { return table_->currentRow(); }
 void SongPage::change(const QString& said, const std::function<Outcome(Song&)>& work)
 {
     if (!sum_.song()) return;
-    Song changed = *sum_.song();
-    if (const auto done = work(changed); !done) return tellFailure(done.error());
-    session().edit(said, "song", [&](SessionDocument& d) { d.songs[session().path().song] = changed; });
+    if (const auto done = sum_.change(said, "song", work); !done) tellFailure(done.error());
 }
 
 void SongPage::refresh()

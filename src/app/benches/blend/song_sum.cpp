@@ -14,6 +14,15 @@ SongSum::SongSum(SessionModel& session, QObject* parent) : QObject(parent), sess
 
 const Song* SongSum::song() const { return session_.isOpen() ? session_.song() : nullptr; }
 
+Outcome SongSum::change(const QString& text, const QString& what, const std::function<Outcome(Song&)>& work)
+{
+    if (!song()) return Error{ErrorCode::Usage, "there is no song", "make one"};
+    Song changed = *song();
+    if (const auto done = work(changed); !done) return done;
+    session_.edit(text, what, [&](SessionDocument& d) { d.songs[session_.path().song] = changed; });
+    return Done{};
+}
+
 Result<MixPlan> SongSum::plan(Effort effort) const
 {
     if (!song()) return Error{ErrorCode::FileMissing, "there is no song", "make one"};

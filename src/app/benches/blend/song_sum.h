@@ -12,6 +12,9 @@ public:
     SongSum(SessionModel& session, QObject* parent);
     void look(); ///< measures what is not measured yet
     const core::Song* song() const;
+    /// Changes the song in hand as an edit; what `work` refuses is given back, and nothing is changed.
+    core::Outcome change(const QString& text, const QString& what,
+                         const std::function<core::Outcome(core::Song&)>& work);
     core::Result<core::MixPlan> plan(core::Effort effort) const;
     const std::optional<core::MixReport>& report() const { return report_; }
     const std::vector<std::string>& warnings() const { return warnings_; } ///< of reading its rigs

@@ -92,8 +92,7 @@ void SumsPage::build()
         if (!refreshing_ && row >= 0) choose(std::size_t(row));
     });
     below->addWidget(table_, 5);
-    loss_ = new BandPlot(tr("What this sum loses, dB (alike \u22123, unrelated 0)"), -6.0, 12.0, {-3, 0, 3, 6, 9, 12},
-                         this);
+    loss_ = new BandPlot(tr("What it loses by octave, dB"), -6.0, 12.0, {-3, 0, 3, 6, 9, 12}, this);
     loss_->setObjectName("sumLossPlot");
     below->addWidget(loss_, 2);
 }
@@ -150,12 +149,10 @@ std::optional<JoinFigures> SumsPage::join(std::size_t sum) const
 void SumsPage::change(const QString& said, const std::function<Outcome(Song&)>& work)
 {
     if (!song()) return;
-    Song changed = *song();
-    if (const auto done = work(changed); !done) {
+    if (const auto done = sum_.change(said, "bus", work); !done) {
         tellFailure(done.error());
         return refresh();
     }
-    session().edit(said, "bus", [&](SessionDocument& d) { d.songs[session().path().song] = changed; });
     emit auditionChanged();
 }
 
