@@ -148,6 +148,8 @@ Result<Answer> mix(const Options& o, const Surroundings& s)
         inputs.insert(inputs.end(), files.begin(), files.end());
     }
     if (const auto may = checkOutput(o.out, inputs); !may) return may.error();
+    if (!o.stems.empty())
+        if (const auto may = checkStemsFolder(o.stems); !may) return may.error();
     const auto format = o.isFloat ? SampleFormat::Float32 : SampleFormat::Int24;
     auto mixed = writeMix(o.out, *plan, format, shownName(o.out), s.progress());
     if (!mixed) return mixed.error();

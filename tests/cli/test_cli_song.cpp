@@ -177,6 +177,12 @@ void TestCliSong::rolesBusesAndStems()
     QCOMPARE(layer["source"].toString(), QString("drums"));
     QCOMPARE(layer["take"].toArray()[0].toObject()["channels"].toInt(), 2);
     QCOMPARE(layer["take"].toArray()[0].toObject()["at_s"].toDouble(), 0.5);
+    const auto misplaced = [&](const QString& folder, const char* why) {
+        const auto ran = run({"mix", path("none.wav"), "--session", s, "--stems", folder});
+        return ran.code == 2 && ran.error.contains(why) && !QFileInfo::exists(path("none.wav"));
+    };
+    QVERIFY(misplaced(left, "it is a file"));
+    QVERIFY(misplaced(s + "/audio", "session"));
     const auto judged = run({"take", "judge", s, "--part", "Band", "--layer", "drums"});
     QCOMPARE(judged.code, 2);
     QVERIFY2(judged.error.contains("not judged"), judged.error.constData());

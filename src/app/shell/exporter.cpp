@@ -172,6 +172,7 @@ void Exporter::writeStems(const QString& folder, StemsBy by, bool isFloat)
     auto plan = planMix(session_.folder(), *session_.song(), true);
     if (!plan) return fail(plan.error());
     const std::filesystem::path into = folder.toStdString();
+    if (const auto may = checkStemsFolder(into); !may) return fail(may.error());
     const auto mix = into / freeName(into, ".", safeStem(plan->song + ", mix"));
     using Answer = std::shared_ptr<Result<StemsAnswer>>;
     task_.run<Answer>(

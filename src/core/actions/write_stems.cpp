@@ -161,10 +161,26 @@ MixPlan onlyThrough(const MixPlan& plan, std::size_t bus)
     return out;
 }
 
+Outcome checkStemsFolder(const std::filesystem::path& folder)
+{
+    std::error_code ignored;
+    if (isThere(folder) && !std::filesystem::is_directory(folder, ignored))
+        return Error{ErrorCode::Usage, shownName(folder) + ": it is a file, and stems go into a folder",
+                     "name a folder, or one that is not there yet"};
+    const auto whole = std::filesystem::weakly_canonical(folder, ignored);
+    for (auto above = whole; above.has_relative_path(); above = above.parent_path())
+        for (const char* own : {"audio", "impulses", "rigs", "cache"})
+            if (isThere(above / "session.json") && liesInside(whole / "stem.wav", above / own))
+                return Error{ErrorCode::Usage, shownName(folder) + ": it belongs to the session " + shownName(above),
+                             "name another folder"};
+    return Done{};
+}
+
 Result<StemsAnswer> writeStems(const std::filesystem::path& folder, const MixPlan& plan, StemsBy by,
                                const std::filesystem::path& mix, SampleFormat format, const Progress& progress,
                                RenderCache* cache)
 {
+    if (const auto may = checkStemsFolder(folder); !may) return may.error();
     std::error_code failed;
     std::filesystem::create_directories(folder, failed);
     if (failed) return writeError(folder, failed.value());

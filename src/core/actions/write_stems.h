@@ -21,6 +21,9 @@ std::vector<Stem> stemsOf(const MixPlan& plan, StemsBy by);
 /// What of a mix goes through one bus, its buses before it and after it included; kIntoSum: what goes straight.
 MixPlan onlyThrough(const MixPlan& plan, std::size_t bus);
 
+/// Whether stems may be written there: a folder, or nothing yet, that no session owns. @error Usage
+Outcome checkStemsFolder(const std::filesystem::path& folder);
+
 struct StemsAnswer {
     struct One {
         std::filesystem::path file;
@@ -32,7 +35,7 @@ struct StemsAnswer {
 };
 /// Writes them into a folder: all begin where the mix begins, are as long as it, and carry its time stamp. A name that
 /// is there already gets a number; nothing is written over.
-/// @param mix  the mix as it was written, to compare with @error as mixToFile(); WriteFailed
+/// @param mix  the mix as it was written, to compare with @error as mixToFile() and checkStemsFolder(); WriteFailed
 Result<StemsAnswer> writeStems(const std::filesystem::path& folder, const MixPlan& plan, StemsBy by,
                                const std::filesystem::path& mix, SampleFormat format, const Progress& progress = {},
                                RenderCache* cache = nullptr);

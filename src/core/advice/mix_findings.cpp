@@ -23,7 +23,7 @@ std::vector<Finding> mixFindings(const MixReport& report, const std::vector<std:
         if (auto f = truncatedFinding(layer.source, layer.name)) out.push_back(std::move(*f));
         names.push_back(layer.name);
     }
-    add(stereoFindings(report.stereo, subject));
+    if (report.truePeakDbtp) add(stereoFindings(report.stereo, subject)); // of silence there is nothing to say
     add(joinFindings(report.joins));
     add(bodyFindings(report.layers, names));
     rank(out);
